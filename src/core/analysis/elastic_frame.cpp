@@ -1,0 +1,125 @@
+#include "core/analysis/elastic_frame.hpp"
+
+#include <fmt/format.h>
+
+#include <chrono>
+#include <cmath>
+
+namespace ulterix {
+
+namespace {
+
+/// Below this pivot ratio the matrix may be singular: look for mechanisms.
+constexpr double kSuspiciousPivot = 1e-9;
+/// Below this one, a stiffness that holds has lost most of its digits.
+constexpr double kWeakPivot = 1e-12;
+
+double seconds_since(std::chrono::steady_clock::time_point start) {
+  return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+}
+
+void report(const Progress& progress, const std::string& phase, double done) {
+  if (progress) progress(phase, done);
+}
+
+/// Assembles and factorises; on doubt looks for mechanisms.
+void factorise(ElasticFrame& frame, const Progress& progress) {
+  const Variant& variant = frame.system->variant();
+  auto start = std::chrono::steady_clock::now();
+  report(progress, "assemble", 0);
+  const AppliedLoads nothing(variant, LoadSet{});
+  frame.stiffness = frame.system->assemble(nothing, State(*variant.model)).values;
+  frame.seconds_assembly += seconds_since(start);
+  start = std::chrono::steady_clock::now();
+  report(progress, "factorise", 0);
+  frame.factor = std::make_unique<Factorisation>(frame.system->pattern());
+  const FactorStatus status = frame.factor->factorise(frame.stiffness);
+  frame.seconds_factorise += seconds_since(start);
+  if (status == FactorStatus::not_finite) {
+    frame.trouble = "the stiffness overflows: look for lengths or sections in the wrong unit";
+    return;
+  }
+  const bool held = status == FactorStatus::positive_definite;
+  if (held && frame.factor->smallest_pivot() > kSuspiciousPivot) return;
+  report(progress, "look for mechanisms", 0);
+  for (Mechanism& m : find_mechanisms(*frame.system, frame.stiffness)) {
+    (m.spin ? frame.spins : frame.mechanisms).push_back(std::move(m));
+  }
+  frame.weak = held && frame.factor->smallest_pivot() < kWeakPivot;
+  if (!held && frame.mechanisms.empty() && frame.spins.empty()) {
+    frame.trouble =
+        "stiff and soft parts differ so much that nothing is left of the digits: look for a very "
+        "soft spring, a very slender member, or lengths in the wrong unit";
+  }
+}
+
+}  // namespace
+
+ElasticFrame make_elastic_frame(const Model& model, const Progress& progress) {
+  ElasticFrame frame;
+  Variant variant(model);
+  auto start = std::chrono::steady_clock::now();
+  report(progress, "order", 0);
+  frame.system = std::make_unique<FrameSystem>(variant);
+  frame.seconds_ordering = seconds_since(start);
+  factorise(frame, progress);
+  if (!frame.spins.empty() && frame.mechanisms.empty()) {
+    // A spin strains nothing and no force works on it: holding one node of each changes no result.
+    for (const Mechanism& spin : frame.spins) {
+      Vector6d direction = Vector6d::Zero();
+      direction.tail<3>() = spin.spin_axis;
+      variant.restraints.push_back({spin.nodes.front(), direction});
+    }
+    const std::vector<Mechanism> spins = std::move(frame.spins);
+    frame.spins.clear();
+    frame.system = std::make_unique<FrameSystem>(variant);
+    factorise(frame, progress);
+    frame.spins = spins;
+  }
+  return frame;
+}
+
+std::string loads_on_free_motions(
+    const ElasticFrame& frame, const AppliedLoads& loads,
+    const std::vector<std::pair<MemberId, int>>& loaded_free_motions) {
+  const Model& model = frame.system->model();
+  if (!loaded_free_motions.empty()) {
+    const auto& [member, direction] = loaded_free_motions.front();
+    return fmt::format(
+        "member {}: its hinges leave it free ({} at both ends), and a load works on that motion",
+        model.members[member].name, kForceNames[direction]);
+  }
+  const auto complaint = [&](NodeId n) {
+    return fmt::format("node {}: a moment acts on a rotation that nothing holds: every member end "
+                       "there is hinged or axial",
+                       model.nodes[n].name);
+  };
+  for (const NodeId n : model.nodes.ids()) {
+    const Vector3d moment = loads.on_node(n).tail<3>();
+    if (moment.isZero(0)) continue;
+    for (const Vector3d& axis : frame.system->dofs().dropped(n)) {
+      if (std::abs(axis.dot(moment)) > 1e-9 * moment.norm()) return complaint(n);
+    }
+  }
+  for (const Mechanism& spin : frame.spins) {
+    double work = 0, largest = 0;
+    for (const NodeId n : spin.nodes) {
+      const Vector3d moment = loads.on_node(n).tail<3>();
+      work += spin.motion[n].rotation.dot(moment);
+      largest = std::max(largest, moment.norm());
+    }
+    if (std::abs(work) > 1e-9 * largest) return complaint(spin.nodes.front());
+  }
+  return {};
+}
+
+VectorXd solve_refined(const FrameSystem& system, const Factorisation& factor,
+                       const std::vector<double>& values, const VectorXd& rhs) {
+  Eigen::MatrixXd q = rhs;
+  factor.solve(q);
+  Eigen::MatrixXd rest = rhs - multiply(system.pattern(), values, q.col(0));
+  factor.solve(rest);
+  return q + rest;
+}
+
+}  // namespace ulterix

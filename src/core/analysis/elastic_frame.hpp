@@ -1,0 +1,44 @@
+#pragma once
+
+#include <functional>
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "core/results/step.hpp"
+#include "core/solve/factorisation.hpp"
+#include "core/system/frame_system.hpp"
+#include "core/system/mechanism.hpp"
+
+namespace ulterix {
+
+/// Called with a phase and how much of it is done (0..1); may be empty.
+using Progress = std::function<void(const std::string& phase, double done)>;
+
+/// The unloaded elastic frame, factorised once: what first-order solves with and every other
+/// analysis starts from. Free spins of members about their own axes are held, with a remark.
+struct ElasticFrame {
+  std::unique_ptr<FrameSystem> system;
+  std::unique_ptr<Factorisation> factor;
+  std::vector<double> stiffness;      ///< values on the system's pattern
+  std::vector<Mechanism> mechanisms;  ///< not empty: the frame does not stand
+  std::vector<Mechanism> spins;       ///< held, since no load can tell
+  bool weak = false;                  ///< holds, but by so little that digits are lost
+  std::string trouble;                ///< numbers that are not finite
+  double seconds_ordering = 0, seconds_assembly = 0, seconds_factorise = 0;
+
+  bool stands() const { return mechanisms.empty() && trouble.empty(); }
+};
+
+ElasticFrame make_elastic_frame(const Model& model, const Progress& progress = {});
+
+/// Complaint in words if a load works on a rotation or a member motion that nothing holds; else "".
+std::string loads_on_free_motions(
+    const ElasticFrame& frame, const AppliedLoads& loads,
+    const std::vector<std::pair<MemberId, int>>& loaded_free_motions);
+
+/// Solves K·q = rhs with one step of iterative refinement.
+VectorXd solve_refined(const FrameSystem& system, const Factorisation& factor,
+                       const std::vector<double>& values, const VectorXd& rhs);
+
+}  // namespace ulterix

@@ -1,0 +1,80 @@
+#include "core/analysis/first_order.hpp"
+
+#include "core/results/recovery.hpp"
+
+namespace ulterix {
+
+namespace {
+
+Step begin(const AnalysisSpec& spec, const LoadSet& loads) {
+  Step step;
+  step.analysis = spec.name;
+  step.kind = spec.kind;
+  step.loads = loads;
+  step.label = loads.name;
+  return step;
+}
+
+Outcome why_it_fails(const ElasticFrame& frame) {
+  Outcome outcome;
+  if (!frame.mechanisms.empty()) {
+    outcome.verdict = Verdict::mechanism;
+    for (const Mechanism& m : frame.mechanisms) {
+      if (!outcome.reason.empty()) outcome.reason += " | ";
+      outcome.reason += m.words;
+    }
+  } else {
+    outcome.verdict = Verdict::not_solvable;
+    outcome.reason = frame.trouble;
+  }
+  return outcome;
+}
+
+}  // namespace
+
+std::vector<Step> first_order(const ElasticFrame& frame, const AnalysisSpec& spec,
+                              const Progress& progress) {
+  const FrameSystem& system = *frame.system;
+  std::vector<Step> steps;
+  for (const LoadSet& loads : spec.loads) steps.push_back(begin(spec, loads));
+  if (!frame.stands()) {
+    for (Step& step : steps) step.outcome = why_it_fails(frame);
+    return steps;
+  }
+  const auto count = static_cast<Eigen::Index>(steps.size());
+  Eigen::MatrixXd rhs(system.dofs().size(), count);
+  std::vector<AppliedLoads> applied;
+  const State unloaded(system.model());
+  for (Eigen::Index i = 0; i < count; ++i) {
+    applied.emplace_back(system.variant(), spec.loads[static_cast<std::size_t>(i)]);
+    if (progress) progress("first-order", static_cast<double>(i) / static_cast<double>(count));
+    const FrameSystem::RightSide side = system.right_side(applied.back(), unloaded);
+    rhs.col(i) = side.rhs;
+    Step& step = steps[static_cast<std::size_t>(i)];
+    step.outcome.reason = loads_on_free_motions(frame, applied.back(), side.loaded_free_motions);
+    if (!step.outcome.reason.empty()) step.outcome.verdict = Verdict::loaded_free_rotation;
+  }
+  Eigen::MatrixXd q = rhs;
+  frame.factor->solve(q);
+  for (Eigen::Index i = 0; i < count; ++i) {
+    rhs.col(i) -= multiply(system.pattern(), frame.stiffness, q.col(i));
+  }
+  frame.factor->solve(rhs);
+  q += rhs;
+  for (Eigen::Index i = 0; i < count; ++i) {
+    Step& step = steps[static_cast<std::size_t>(i)];
+    if (!step.outcome.stands()) continue;
+    if (!q.col(i).allFinite()) {
+      step.outcome = {Verdict::not_solvable, "the displacements overflow", {}, 0, 0};
+      continue;
+    }
+    step.state = unloaded;
+    system.set_motion(q.col(i), step.state);
+    step.has_state = true;
+    if (progress) progress("recover", static_cast<double>(i) / static_cast<double>(count));
+    recover_reactions(system, applied[static_cast<std::size_t>(i)], step);
+  }
+  return steps;
+}
+
+}  // namespace ulterix

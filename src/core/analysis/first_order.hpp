@@ -1,0 +1,12 @@
+#pragma once
+
+#include "core/analysis/elastic_frame.hpp"
+
+namespace ulterix {
+
+/// First-order (linear) analysis of every set of loads on the frame as drawn; one step a set. All
+/// right sides are solved together. A frame that does not stand gives steps that say why.
+std::vector<Step> first_order(const ElasticFrame& frame, const AnalysisSpec& spec,
+                              const Progress& progress = {});
+
+}  // namespace ulterix

@@ -1,0 +1,296 @@
+#include "core/analysis/p_delta.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/results/recovery.hpp"
+#include "core/system/mechanism_words.hpp"
+
+namespace ulterix {
+
+namespace {
+
+/// Bisection of the load factor where the full load does not stand.
+constexpr int kBisections = 12;
+/// With more work than this a factorisation, fewer.
+constexpr double kCostlyFlops = 1e10;
+constexpr int kCostlyBisections = 6;
+/// Displacements this many times first-order are worth a word.
+constexpr double kLargeAmplification = 5;
+
+using AxialForces = IndexedVector<MemberId, double>;
+
+/// One set of loads on its way from first-order to equilibrium on the bent shape.
+class Iteration {
+ public:
+  enum class End { converged, not_definite, limit, not_finite };
+
+  Iteration(const ElasticFrame& frame, const AnalysisSpec& spec, const LoadSet& loads)
+      : system_(*frame.system), factor_(system_.pattern()), spec_(spec), loads_(loads) {}
+
+  /// Iterates at load factor lambda from the given axial forces; on success state() and forces()
+  /// hold the result.
+  End run(double lambda, const AxialForces& start);
+
+  const State& state() const { return state_; }
+  const AxialForces& forces() const { return forces_; }
+  const std::vector<ConvergenceRound>& rounds() const { return rounds_; }
+  std::optional<int> negative_pivots() const { return negative_pivots_; }
+  const std::vector<MemberId>& unstable_members() const { return unstable_; }
+  const Factorisation& factor() const { return factor_; }
+
+  /// The shape that gives way first: the softest motion of the last good tangent.
+  std::string softest_motion(double lambda);
+
+ private:
+  bool definite(const Assembly& assembly);
+  AxialForces recover_forces(const AppliedLoads& applied, const State& state) const;
+  ConvergenceRound compare(const State& before, const State& after, const AxialForces& old_forces,
+                           const AxialForces& new_forces) const;
+
+  const FrameSystem& system_;
+  Factorisation factor_;
+  const AnalysisSpec& spec_;
+  const LoadSet& loads_;
+  State state_;
+  AxialForces forces_;
+  std::vector<ConvergenceRound> rounds_;
+  std::optional<int> negative_pivots_;
+  std::vector<MemberId> unstable_;
+};
+
+bool Iteration::definite(const Assembly& assembly) {
+  unstable_ = assembly.unstable_members;
+  const FactorStatus status = factor_.factorise(assembly.values);
+  const int inner = assembly.inner_negative_pivots + static_cast<int>(unstable_.size());
+  if (status == FactorStatus::positive_definite && inner == 0) return true;
+  negative_pivots_ = status == FactorStatus::positive_definite
+                         ? std::optional<int>(0)
+                         : factor_.negative_pivots(assembly.values);
+  if (negative_pivots_) *negative_pivots_ += inner;
+  return false;
+}
+
+AxialForces Iteration::recover_forces(const AppliedLoads& applied, const State& state) const {
+  AxialForces forces(system_.model().members.size(), 0.0);
+  for (const MemberId id : system_.model().members.ids()) {
+    const Element e = system_.element(id, applied.on_member(id), state, spec_.split);
+    forces[id] = e.axial_force_at_start(system_.local_ends(id, state));
+  }
+  return forces;
+}
+
+ConvergenceRound Iteration::compare(const State& before, const State& after,
+                                    const AxialForces& old_forces,
+                                    const AxialForces& new_forces) const {
+  double change_u = 0, u = 0, change_n = 0, n = 0;
+  for (const NodeId id : system_.model().nodes.ids()) {
+    const Vector3d& now = after.nodes[id].translation;
+    change_u = std::max(change_u, (now - before.nodes[id].translation).cwiseAbs().maxCoeff());
+    u = std::max(u, now.cwiseAbs().maxCoeff());
+  }
+  for (const MemberId id : system_.model().members.ids()) {
+    change_n = std::max(change_n, std::abs(new_forces[id] - old_forces[id]));
+    n = std::max(n, std::abs(new_forces[id]));
+  }
+  return {u > 0 ? change_u / u : 0, n > 0 ? change_n / n : 0, 0};
+}
+
+Iteration::End Iteration::run(double lambda, const AxialForces& start) {
+  rounds_.clear();
+  negative_pivots_.reset();
+  const AppliedLoads applied(system_.variant(), scaled(loads_, lambda));
+  AxialForces forces = start;
+  State before(system_.model());
+  for (int round = 1; round <= spec_.iterations; ++round) {
+    State now(system_.model());
+    now.geometric = true;
+    now.between_nodes = spec_.between_nodes;
+    now.lambda = lambda;
+    for (const MemberId id : system_.model().members.ids()) now.members[id].axial_start = forces[id];
+    const Assembly assembly = system_.assemble(applied, now, spec_.split);
+    if (!definite(assembly)) return End::not_definite;
+    const VectorXd q = solve_refined(system_, factor_, assembly.values, assembly.rhs);
+    if (!q.allFinite()) return End::not_finite;
+    system_.set_motion(q, now);
+    const AxialForces found = recover_forces(applied, now);
+    ConvergenceRound record = compare(before, now, forces, found);
+    const double rest =
+        (assembly.rhs - multiply(system_.pattern(), assembly.values, q)).cwiseAbs().maxCoeff();
+    const double load = assembly.rhs.size() > 0 ? assembly.rhs.cwiseAbs().maxCoeff() : 0;
+    record.residual = load > 0 ? rest / load : 0;
+    rounds_.push_back(record);
+    before = now;
+    forces = found;
+    if (record.change_u <= spec_.tolerance && record.change_n <= spec_.tolerance) {
+      state_ = now;
+      forces_ = found;
+      return End::converged;
+    }
+  }
+  return End::limit;
+}
+
+std::string Iteration::softest_motion(double lambda) {
+  State at = state_;
+  const AppliedLoads applied(system_.variant(), scaled(loads_, lambda));
+  const Assembly assembly = system_.assemble(applied, at, spec_.split);
+  if (factor_.factorise(assembly.values) != FactorStatus::positive_definite) return {};
+  Eigen::MatrixXd phi(system_.dofs().size(), 1);
+  for (Eigen::Index i = 0; i < phi.rows(); ++i) phi(i, 0) = std::sin(1.0 + 7.0 * double(i));
+  for (int i = 0; i < 6; ++i) {
+    factor_.solve(phi);
+    phi /= phi.norm();
+  }
+  int best = -1;
+  double largest = 0;
+  for (int q = 0; q < phi.rows(); ++q) {
+    if (system_.dofs().direction_of(q) >= 3 || std::abs(phi(q, 0)) <= largest * (1 + 1e-9)) continue;
+    largest = std::abs(phi(q, 0));
+    best = q;
+  }
+  if (best < 0) return "a rotation gives way";
+  return fmt::format("it gives way along {}, most at {}",
+                     kAxisNames[system_.dofs().direction_of(best)],
+                     system_.model().nodes[system_.dofs().node_of(best)].name);
+}
+
+AxialForces forces_of(const FrameSystem& system, const Step& first_order) {
+  const AppliedLoads applied(system.variant(), first_order.loads);
+  AxialForces forces(system.model().members.size(), 0.0);
+  for (const MemberId id : system.model().members.ids()) {
+    const Element e = system.element(id, applied.on_member(id), first_order.state);
+    forces[id] = e.axial_force_at_start(system.local_ends(id, first_order.state));
+  }
+  return forces;
+}
+
+AxialForces times(AxialForces forces, double factor) {
+  for (double& n : forces) n *= factor;
+  return forces;
+}
+
+double largest_translation(const State& state) {
+  double u = 0;
+  for (const NodeMotion& n : state.nodes) u = std::max(u, n.translation.cwiseAbs().maxCoeff());
+  return u;
+}
+
+void take(const FrameSystem& system, const Iteration& iteration, Step& step) {
+  step.state = iteration.state();
+  step.rounds = iteration.rounds();
+  step.has_state = true;
+  const AppliedLoads applied(system.variant(), scaled(step.loads, step.state.lambda));
+  recover_reactions(system, applied, step);
+}
+
+std::string unstable_words(const Model& model, const std::vector<MemberId>& members) {
+  if (members.empty()) return {};
+  std::vector<std::string> names;
+  for (const MemberId m : members) names.push_back(model.members[m].name);
+  return fmt::format("; {}: the compression uses up the shear or torsion stiffness of the section",
+                     listed(names));
+}
+
+/// Brings the load up where the full load does not stand from first-order forces.
+void bring_up(const ElasticFrame& frame, Iteration& iteration, const AxialForces& first,
+              Step& step) {
+  const std::optional<int> negative = iteration.negative_pivots();
+  const std::string sections = unstable_words(frame.system->model(), iteration.unstable_members());
+  const int most = iteration.factor().flops() > kCostlyFlops ? kCostlyBisections : kBisections;
+  double low = 0, high = 1;
+  AxialForces per_load = first;  // axial forces over lambda
+  for (int i = 0; i < most; ++i) {
+    const double middle = (low + high) / 2;
+    if (iteration.run(middle, times(per_load, middle)) != Iteration::End::converged) {
+      high = middle;
+      continue;
+    }
+    const bool first_good = low == 0;
+    low = middle;
+    take(*frame.system, iteration, step);
+    per_load = times(iteration.forces(), 1 / middle);
+    // Forces that went another way on the bent shape may carry the full load after all.
+    if (first_good && iteration.run(1, per_load) == Iteration::End::converged) {
+      take(*frame.system, iteration, step);
+      return;
+    }
+  }
+  step.outcome.verdict = Verdict::above_critical_load;
+  step.outcome.negative_pivots = negative;
+  step.outcome.stands_at = low;
+  step.outcome.fails_at = high;
+  const std::string count =
+      negative ? fmt::format("{} negative pivot{} at the full load", *negative,
+                             *negative == 1 ? "" : "s")
+               : "negative pivots at the full load (not counted)";
+  const std::string motion = step.has_state ? iteration.softest_motion(low) : "";
+  step.outcome.reason =
+      fmt::format("above the critical load: it stands at {:.3f} of {} and no longer at {:.3f} ({}){}{}",
+                  low, step.loads.name, high, count, motion.empty() ? "" : "; " + motion, sections);
+}
+
+void remark_on_convergence(const Step& baseline, Step& step) {
+  const double before = largest_translation(baseline.state);
+  const double after = largest_translation(step.state);
+  if (before <= 0 || after / before < kLargeAmplification) return;
+  step.outcome.reason = fmt::format(
+      "close to the critical load: the largest displacement is {:.1f} times first-order after {} "
+      "rounds; small changes of stiffness or load change the result much",
+      after / before, step.rounds.size());
+}
+
+void solve_one(const ElasticFrame& frame, const AnalysisSpec& spec, const Step& baseline,
+               Step& step) {
+  if (!baseline.outcome.stands()) {
+    step.outcome = baseline.outcome;
+    return;
+  }
+  const AxialForces first = forces_of(*frame.system, baseline);
+  Iteration iteration(frame, spec, step.loads);
+  switch (iteration.run(1, first)) {
+    case Iteration::End::converged:
+      take(*frame.system, iteration, step);
+      remark_on_convergence(baseline, step);
+      return;
+    case Iteration::End::not_definite:
+      bring_up(frame, iteration, first, step);
+      return;
+    case Iteration::End::limit:
+      step.rounds = iteration.rounds();
+      step.outcome.verdict = Verdict::iteration_limit;
+      step.outcome.reason = fmt::format(
+          "no equilibrium within {} rounds: the last changed displacements by {:.1e} and axial "
+          "forces by {:.1e} (wanted {:.0e}); near the critical load this is slow: raise iterations, "
+          "or stiffen the frame",
+          step.rounds.size(), step.rounds.back().change_u, step.rounds.back().change_n,
+          spec.tolerance);
+      return;
+    case Iteration::End::not_finite:
+      step.outcome = {Verdict::not_solvable, "the displacements overflow", {}, 0, 0};
+      return;
+  }
+}
+
+}  // namespace
+
+std::vector<Step> p_delta(const ElasticFrame& frame, const AnalysisSpec& spec,
+                          const std::vector<Step>& baseline, const Progress& progress) {
+  std::vector<Step> steps;
+  for (std::size_t i = 0; i < spec.loads.size(); ++i) {
+    if (progress) progress(spec.name, double(i) / double(spec.loads.size()));
+    Step step;
+    step.analysis = spec.name;
+    step.kind = spec.kind;
+    step.loads = spec.loads[i];
+    step.label = spec.loads[i].name;
+    step.split = spec.split;
+    solve_one(frame, spec, baseline[i], step);
+    steps.push_back(std::move(step));
+  }
+  return steps;
+}
+
+}  // namespace ulterix

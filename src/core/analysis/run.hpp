@@ -1,0 +1,28 @@
+#pragma once
+
+#include "core/analysis/elastic_frame.hpp"
+
+namespace ulterix {
+
+/// The name of the baseline, which runs for every load that any analysis uses.
+inline constexpr std::string_view kBaseline = "first-order";
+
+struct RunResult {
+  std::unique_ptr<Model> model;  ///< what was run; kept in place for the references into it
+  ElasticFrame frame;
+  std::vector<Step> steps;        ///< baseline first, then the analyses in order
+  std::vector<std::string> remarks;
+  double seconds = 0;
+
+  /// The baseline step for a set of loads.
+  const Step& baseline(const std::string& loads) const;
+  const Step* find(const std::string& analysis, const std::string& loads) const;
+  /// Names of the analyses in `steps`, in order, each once.
+  std::vector<std::string> analyses() const;
+};
+
+/// Runs the baseline and the analyses of the model, or only those named in `only` (all if empty).
+RunResult run(Model model, const std::vector<std::string>& only = {},
+              const Progress& progress = {});
+
+}  // namespace ulterix

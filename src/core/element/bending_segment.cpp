@@ -1,0 +1,97 @@
+#include "core/element/bending_segment.hpp"
+
+namespace ulterix {
+
+BendingCurve::BendingCurve(const BendingSegment& segment, const BendingState& start)
+    : segment_(segment), start_(start) {
+  expand();
+}
+
+BendingCurve BendingCurve::straight(double length, double w, double slope) {
+  BendingCurve curve;
+  curve.segment_.length = length;
+  curve.start_.w = w;
+  curve.terms_ = 2;
+  curve.slope_[0] = slope;
+  curve.deflection_[0] = w;
+  curve.deflection_[1] = slope * length;
+  return curve;
+}
+
+/// Coefficients of ξ^k follow one from the other; without N the series ends by itself.
+void BendingCurve::expand() {
+  const BendingSegment& s = segment_;
+  const double l = s.length;
+  const double phi = s.shear_flexibility;
+  terms_ = s.has_axial_force() ? kTerms : 6;
+  const std::array<double, 3> force = {start_.Q, -l * s.q[0], -l * (s.q[1] - s.q[0]) / 2};
+  const std::array<double, 2> moment_load = {s.m[0], s.m[1] - s.m[0]};
+  const double s0 = 1 + phi * s.N[0];
+  psi_[0] = start_.psi;
+  moment_[0] = start_.M;
+  deflection_[0] = start_.w;
+  for (int k = 0; k < terms_; ++k) {
+    const double Q = k < 3 ? force[k] : 0;
+    double p = psi_[k] + phi * Q;
+    if (k >= 1) p -= phi * s.N[1] * slope_[k - 1];
+    if (k >= 2) p -= phi * s.N[2] * slope_[k - 2];
+    slope_[k] = p / s0;
+    if (k + 1 == terms_) break;
+    double dM = s.N[0] * slope_[k] - Q - (k < 2 ? moment_load[k] : 0);
+    if (k >= 1) dM += s.N[1] * slope_[k - 1];
+    if (k >= 2) dM += s.N[2] * slope_[k - 2];
+    moment_[k + 1] = l / (k + 1) * dM;
+    psi_[k + 1] = l / (k + 1) * moment_[k] / s.EI;
+    deflection_[k + 1] = l / (k + 1) * slope_[k];
+  }
+}
+
+double BendingCurve::evaluate(const Coefficients& c, double xi) const {
+  double sum = 0;
+  for (int k = terms_ - 1; k >= 0; --k) sum = sum * xi + c[k];
+  return sum;
+}
+
+double BendingCurve::derivative(const Coefficients& c, double xi) const {
+  double sum = 0;
+  for (int k = terms_ - 1; k >= 1; --k) sum = sum * xi + k * c[k];
+  return sum;
+}
+
+double BendingCurve::force(double xi) const {
+  const double l = segment_.length;
+  return start_.Q - l * xi * (segment_.q[0] + (segment_.q[1] - segment_.q[0]) * xi / 2);
+}
+
+double BendingCurve::axial(double xi) const {
+  return segment_.N[0] + xi * (segment_.N[1] + xi * segment_.N[2]);
+}
+
+BendingState BendingCurve::at(double xi) const {
+  return {evaluate(deflection_, xi), evaluate(psi_, xi), evaluate(moment_, xi), force(xi)};
+}
+
+double BendingCurve::slope(double xi) const {
+  return evaluate(slope_, xi);
+}
+
+double BendingCurve::shear(double xi) const {
+  return axial(xi) * slope(xi) - force(xi);
+}
+
+double BendingCurve::moment_rate(double xi) const {
+  return derivative(moment_, xi);
+}
+
+double BendingCurve::shear_rate(double xi) const {
+  const BendingSegment& s = segment_;
+  const double load = s.length * (s.q[0] + (s.q[1] - s.q[0]) * xi);
+  return (s.N[1] + 2 * s.N[2] * xi) * slope(xi) + axial(xi) * derivative(slope_, xi) + load;
+}
+
+bool BendingCurve::may_have_inner_extremes() const {
+  const BendingSegment& s = segment_;
+  return s.has_axial_force() || s.q[0] != 0 || s.q[1] != 0 || s.m[0] != 0 || s.m[1] != 0;
+}
+
+}  // namespace ulterix

@@ -1,0 +1,315 @@
+#include "core/element/element.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+
+namespace ulterix {
+
+namespace {
+
+/// A hinge pivot below this fraction of the unhinged stiffness is a free motion of the member.
+constexpr double kFreePivot = 1e-12;
+
+// Ends of one bending plane within the 12 directions, and the sign that turns θ into psi.
+constexpr std::array<int, 4> kZPlane = {2, 4, 8, 10};
+constexpr std::array<int, 4> kYPlane = {1, 5, 7, 11};
+
+Vector4d plane_signs(bool z_plane) {
+  return z_plane ? Vector4d(1, -1, 1, -1) : Vector4d(1, 1, 1, 1);
+}
+
+const std::array<int, 4>& plane_directions(bool z_plane) {
+  return z_plane ? kZPlane : kYPlane;
+}
+
+/// Force along w and moment on psi of a local action or load (6).
+BendingAction plane_action(const Vector6d& a, bool z_plane) {
+  return z_plane ? BendingAction(a[2], -a[4]) : BendingAction(a[1], a[5]);
+}
+
+/// A force that a linear load q eats up along each span, starting from zero: coefficients in ξ.
+std::vector<std::array<double, 3>> used_up(const MemberLoading& loading, int component) {
+  std::vector<std::array<double, 3>> all;
+  double value = -loading.actions.front()[component];
+  for (std::size_t i = 0; i < loading.spans.size(); ++i) {
+    const LoadSpan& s = loading.spans[i];
+    const double a = s.at_from[component], b = s.at_to[component], l = s.length();
+    all.push_back({value, -l * a, -l * (b - a) / 2});
+    value += -l * (a + b) / 2 - loading.actions[i + 1][component];
+  }
+  return all;
+}
+
+double span_mean(const std::array<double, 3>& c) {
+  return c[0] + c[1] / 2 + c[2] / 3;
+}
+
+double span_end(const std::array<double, 3>& c) {
+  return c[0] + c[1] + c[2];
+}
+
+double vertex(const std::array<double, 3>& c) {
+  const double xi = c[2] == 0 ? 0 : std::clamp(-c[1] / (2 * c[2]), 0.0, 1.0);
+  return c[0] + xi * (c[1] + xi * c[2]);
+}
+
+}  // namespace
+
+Element::Element(const ElementProperties& properties, const MemberLoading& loading,
+                 const GeometricEffect& geometric, int split)
+    : properties_(properties), geometric_(geometric), loading_(loading), pieces_(std::max(split, 1)) {
+  choose_pieces();
+  std::vector<double> cuts;
+  for (int i = 1; i < pieces_; ++i) cuts.push_back(properties_.length * i / pieces_);
+  if (!cuts.empty()) loading_ = cut_at(loading_, cuts);
+  N_load_ = used_up(loading_, 0);
+  T_load_ = used_up(loading_, 3);
+  add_axial_and_twist();
+  if (properties_.kind == MemberKind::frame) {
+    add_bending(true);
+    add_bending(false);
+    if (geometric_.acts && !geometric_.between_nodes) add_chord_turn();
+  } else {
+    spread_loads_to_ends();
+    if (geometric_.acts) add_chord_turn();
+  }
+  K_joined_ = K_;
+  f_joined_ = f_;
+  release_joints();
+}
+
+/// Pieces short enough for the series; also finds out whether the section itself gives way.
+void Element::choose_pieces() {
+  const ElementProperties& p = properties_;
+  if (!geometric_.acts || p.kind != MemberKind::frame) return;
+  double lowest = std::numeric_limits<double>::max(), largest = 0;
+  for (const auto& load : used_up(loading_, 0)) {
+    auto N = load;
+    N[0] += geometric_.axial_start;
+    for (const double value : {N[0], span_end(N), vertex(N)}) {
+      lowest = std::min(lowest, value);
+      largest = std::max(largest, std::abs(value));
+    }
+  }
+  const auto softened = [lowest](double EI, double shear_flexibility) {
+    return EI * std::min(1.0, 1 + lowest * shear_flexibility);
+  };
+  double softest = std::numeric_limits<double>::max();
+  if (geometric_.bends_in_z) softest = softened(p.EIy, p.shear_flexibility_z);
+  if (geometric_.bends_in_y) softest = std::min(softest, softened(p.EIz, p.shear_flexibility_y));
+  const bool twist_gone = geometric_.twists && p.GJ + lowest * p.r2 <= 0;
+  if (softest <= 0 || twist_gone) {
+    section_unstable_ = true;
+    geometric_.acts = false;
+  } else if (geometric_.between_nodes) {
+    const double reach = largest * p.length * p.length / softest / BendingCurve::kSeriesReach;
+    pieces_ = std::max(pieces_, static_cast<int>(std::ceil(std::sqrt(reach))));
+  }
+}
+
+void Element::add_axial_and_twist() {
+  const ElementProperties& p = properties_;
+  const double EA = p.EA / p.length;
+  double mean_load = 0, twist_flexibility = 0, twist_load = 0;
+  for (std::size_t i = 0; i < loading_.spans.size(); ++i) {
+    const double l = loading_.spans[i].length();
+    mean_load += l * span_mean(N_load_[i]);
+    auto N = N_load_[i];
+    N[0] += geometric_.axial_start;
+    const double acting = geometric_.acts && geometric_.twists ? span_mean(N) * p.r2 : 0;
+    if (p.GJ + acting > 0) {
+      twist_flexibility += l / (p.GJ + acting);
+      twist_load += l * span_mean(T_load_[i]) / (p.GJ + acting);
+    }
+  }
+  const auto add = [this](int a, int b, double k, double first, double last) {
+    K_(a, a) += k;
+    K_(b, b) += k;
+    K_(a, b) -= k;
+    K_(b, a) -= k;
+    f_[a] -= first;
+    f_[b] += last;
+  };
+  // Held ends: the start's force makes the total stretch vanish.
+  const double N_start = -mean_load / p.length;
+  const double end_action = loading_.actions.back()[0];
+  add(0, 6, EA, N_start, N_start + span_end(N_load_.back()) - end_action);
+  if (p.kind != MemberKind::frame) return;
+  twist_stiffness_ = twist_flexibility > 0 ? 1 / twist_flexibility : 0;
+  const double T_start = -twist_load * twist_stiffness_;
+  add(3, 9, twist_stiffness_, T_start,
+      T_start + span_end(T_load_.back()) - loading_.actions.back()[3]);
+}
+
+BendingChain Element::make_chain(bool z_plane, bool with_axial_force) const {
+  const ElementProperties& p = properties_;
+  std::vector<BendingPiece> pieces(1);
+  std::vector<BendingAction> joints = {plane_action(loading_.actions.front(), z_plane)};
+  int piece = 1;
+  for (std::size_t i = 0; i < loading_.spans.size(); ++i) {
+    const LoadSpan& span = loading_.spans[i];
+    BendingSegment segment;
+    segment.length = span.length();
+    segment.EI = z_plane ? p.EIy : p.EIz;
+    segment.shear_flexibility = z_plane ? p.shear_flexibility_z : p.shear_flexibility_y;
+    if (with_axial_force) {
+      segment.N = N_load_[i];
+      segment.N[0] += geometric_.axial_start;
+    }
+    const BendingAction from = plane_action(span.at_from, z_plane);
+    const BendingAction to = plane_action(span.at_to, z_plane);
+    segment.q = {from[0], to[0]};
+    segment.m = {from[1], to[1]};
+    pieces.back().segments.push_back(segment);
+    const BendingAction action = plane_action(loading_.actions[i + 1], z_plane);
+    const bool last = i + 1 == loading_.spans.size();
+    const double boundary = p.length * piece / pieces_;
+    if (last || std::abs(span.to - boundary) < 1e-9 * p.length) {
+      joints.push_back(action);
+      if (!last) pieces.emplace_back();
+      ++piece;
+    } else {
+      pieces.back().actions.push_back(action);
+    }
+  }
+  return {std::move(pieces), joints};
+}
+
+void Element::add_bending(bool z_plane) {
+  const bool acts = geometric_.acts && geometric_.between_nodes &&
+                    (z_plane ? geometric_.bends_in_z : geometric_.bends_in_y);
+  if ((z_plane ? properties_.EIy : properties_.EIz) <= 0) return;
+  const BendingChain& chain = chains_[z_plane ? 0 : 1].emplace(make_chain(z_plane, acts));
+  if (acts) negative_pivots_ += chain.negative_pivots();
+  const auto& directions = plane_directions(z_plane);
+  const Vector4d sign = plane_signs(z_plane);
+  for (int i = 0; i < 4; ++i) {
+    f_[directions[i]] += sign[i] * chain.stiffness().f[i];
+    for (int j = 0; j < 4; ++j) {
+      K_(directions[i], directions[j]) += sign[i] * sign[j] * chain.stiffness().K(i, j);
+    }
+  }
+}
+
+/// The mean axial force turning with the chord: N/L across the member.
+void Element::add_chord_turn() {
+  double mean = 0;
+  for (std::size_t i = 0; i < loading_.spans.size(); ++i) {
+    mean += loading_.spans[i].length() * (geometric_.axial_start + span_mean(N_load_[i]));
+  }
+  const double k = mean / properties_.length / properties_.length;
+  for (const int a : {1, 2}) {
+    const bool acts = a == 2 ? geometric_.bends_in_z : geometric_.bends_in_y;
+    if (!acts) continue;
+    K_(a, a) += k;
+    K_(a + 6, a + 6) += k;
+    K_(a, a + 6) -= k;
+    K_(a + 6, a) -= k;
+  }
+}
+
+/// Axial kinds hand loads across them to their ends by simple-beam statics.
+void Element::spread_loads_to_ends() {
+  const Vector6d sum = loading_.resultant();
+  const double L = properties_.length;
+  const double to_end_y = sum[5] / L, to_end_z = -sum[4] / L;
+  f_[1] -= sum[1] - to_end_y;
+  f_[7] -= to_end_y;
+  f_[2] -= sum[2] - to_end_z;
+  f_[8] -= to_end_z;
+}
+
+void Element::release_joints() {
+  for (int end = 0; end < 2; ++end) {
+    for (int d = 0; d < 6; ++d) {
+      const double spring = properties_.joints[end][d];
+      const int direction = 6 * end + d;
+      if (spring != kRigid) release(direction, spring, K_joined_(direction, direction));
+    }
+  }
+}
+
+/// Eliminates the member's own end motion behind a hinge or end spring.
+void Element::release(int r, double spring, double scale) {
+  const double pivot = K_(r, r) + spring;
+  if (std::abs(pivot) <= kFreePivot * std::abs(scale)) {
+    if (std::abs(f_[r]) > kFreePivot * f_joined_.cwiseAbs().maxCoeff()) loaded_free_motion_ = r % 6;
+    K_.row(r).setZero();
+    K_.col(r).setZero();
+    f_[r] = 0;
+    return;
+  }
+  if (pivot < 0) ++negative_pivots_;
+  Vector12d row = K_.row(r);
+  row[r] = 0;
+  const double load = f_[r], own = K_(r, r);
+  releases_.push_back({r, spring, pivot, load, row});
+  K_ -= row * row.transpose() / pivot;
+  f_ -= row * (load / pivot);
+  const double share = spring / pivot;
+  K_.row(r) = share * row;
+  K_.col(r) = share * row;
+  K_(r, r) = share * own;
+  f_[r] = share * load;
+}
+
+Vector12d Element::member_ends(const Vector12d& nodes) const {
+  Vector12d e = nodes;
+  for (std::size_t i = releases_.size(); i-- > 0;) {
+    const Release& r = releases_[i];
+    e[r.direction] =
+        (r.spring * nodes[r.direction] - r.row.dot(e) - r.load) / r.pivot;
+  }
+  return e;
+}
+
+Vector12d Element::joint_motion(const Vector12d& nodes) const {
+  return member_ends(nodes) - nodes;
+}
+
+double Element::axial_force_at_start(const Vector12d& nodes) const {
+  const Vector12d e = member_ends(nodes);
+  return K_joined_(0, 0) * (e[6] - e[0]) - f_joined_[0];
+}
+
+MemberLine Element::line(const Vector12d& nodes) const {
+  const Vector12d e = member_ends(nodes);
+  const double N_start = axial_force_at_start(nodes);
+  const double T_start = twist_stiffness_ * (e[9] - e[3]) - f_joined_[3];
+  const double flexibility = properties_.EA > 0 ? 1 / properties_.EA : 0;
+  std::array<std::vector<BendingCurve>, 2> curves;
+  for (std::size_t c = 0; c < chains_.size(); ++c) {
+    const bool z_plane = c == 0;
+    const auto& directions = plane_directions(z_plane);
+    Vector4d ends;
+    for (int i = 0; i < 4; ++i) ends[i] = e[directions[i]];
+    if (!chains_[c]) continue;
+    curves[c] = chains_[c]->curves(ends.cwiseProduct(plane_signs(z_plane)));
+  }
+  MemberLine line;
+  double u = e[0];
+  const double L = properties_.length;
+  for (std::size_t i = 0; i < loading_.spans.size(); ++i) {
+    const LoadSpan& s = loading_.spans[i];
+    const auto straight = [&](int d) {
+      const double slope = (e[d + 6] - e[d]) / L;
+      return BendingCurve::straight(s.length(), e[d] + slope * s.from, slope);
+    };
+    MemberLine::Span span{s.from, s.to, !chains_[0] ? straight(2) : curves[0][i],
+                          !chains_[1] ? straight(1) : curves[1][i]};
+    span.N = N_load_[i];
+    span.N[0] += N_start;
+    if (properties_.kind == MemberKind::frame) {
+      span.T = T_load_[i];
+      span.T[0] += T_start;
+    }
+    span.u_start = u;
+    span.axial_flexibility = flexibility;
+    u += flexibility * s.length() * span_mean(span.N);
+    line.add(span);
+  }
+  return line;
+}
+
+}  // namespace ulterix

@@ -1,0 +1,97 @@
+#pragma once
+
+#include <Eigen/Core>
+#include <array>
+#include <optional>
+#include <vector>
+
+#include "core/element/bending_chain.hpp"
+#include "core/element/loading.hpp"
+#include "core/element/member_line.hpp"
+#include "core/model/model.hpp"
+
+namespace ulterix {
+
+using Matrix12d = Eigen::Matrix<double, 12, 12>;
+using Vector12d = Eigen::Matrix<double, 12, 1>;
+
+/// What the stiffness of a member is made of, after all factors. SI.
+struct ElementProperties {
+  MemberKind kind = MemberKind::frame;
+  double length = 0;                        ///< m
+  double EA = 0, EIy = 0, EIz = 0, GJ = 0;  ///< N, N·m²
+  double shear_flexibility_y = 0, shear_flexibility_z = 0;  ///< 1/(G·Av), 1/N
+  double r2 = 0;                                            ///< (Iy + Iz)/A, m²
+  std::array<EndJoint, 2> joints = {kJoined, kJoined};
+};
+
+/// The axial force that acts on the bent shape, and which motions it can act on.
+struct GeometricEffect {
+  bool acts = false;
+  double axial_start = 0;     ///< N that the start node gives, N; further on it follows the loads
+  bool between_nodes = true;  ///< P-δ too; else only the chord turns (P-Δ)
+  bool bends_in_z = true, bends_in_y = true, twists = true;  ///< false: out of the model's plane
+};
+
+/// One member between two nodes in local axes; end order (u v w θx θy θz) at start, then at end.
+/// A value made by pure functions of its arguments; end forces p = K·d + f are what the nodes put on
+/// the member. Source of the beam-column equations: bending_segment.hpp; they are solved exactly for
+/// any loading of the model file, so nothing depends on how a member is split.
+class Element {
+ public:
+  /// `split`: at least this many pieces (0: as many as the series needs).
+  Element(const ElementProperties& properties, const MemberLoading& loading,
+          const GeometricEffect& geometric, int split = 0);
+
+  const Matrix12d& stiffness() const { return K_; }    ///< symmetric, hinges condensed
+  const Vector12d& fixed_end_forces() const { return f_; }
+  /// Inner negative pivots: of eliminated inner joints, hinges, and twist.
+  int negative_pivots() const { return negative_pivots_; }
+  /// N/GAv or N·r²/GJ below −1 somewhere: the member has no stiffness left by itself.
+  bool section_unstable() const { return section_unstable_; }
+  /// A load works on a motion that hinges at both ends leave free; −1: none, else local direction.
+  int loaded_free_motion() const { return loaded_free_motion_; }
+
+  /// Forces and shape from the motion of the two nodes (12, local).
+  MemberLine line(const Vector12d& nodes) const;
+  /// Rotation (and displacement) of the member's ends relative to the nodes at its hinges (12).
+  Vector12d joint_motion(const Vector12d& nodes) const;
+  /// N that the start node gives the member for that motion, N.
+  double axial_force_at_start(const Vector12d& nodes) const;
+
+ private:
+  struct Release {  // e_r = (k·u_r − row·x − f)/pivot
+    int direction;
+    double spring, pivot, load;
+    Vector12d row;
+  };
+  void add_axial_and_twist();
+  void add_bending(bool z_plane);
+  void add_chord_turn();
+  void spread_loads_to_ends();
+  void release_joints();
+  void release(int direction, double spring, double scale);
+  BendingChain make_chain(bool z_plane, bool with_axial_force) const;
+  void choose_pieces();
+  Vector12d member_ends(const Vector12d& nodes) const;
+
+  ElementProperties properties_;
+  GeometricEffect geometric_;
+  MemberLoading loading_;  // cut at the piece joints
+  int pieces_ = 1;
+  std::vector<std::array<double, 3>> N_load_;  // per span: N from the loads, zero at the start
+  std::vector<std::array<double, 3>> T_load_;
+  /// z plane, y plane; none where the member does not bend (axial kinds, no second moment given).
+  std::array<std::optional<BendingChain>, 2> chains_;
+  Matrix12d K_ = Matrix12d::Zero();
+  Vector12d f_ = Vector12d::Zero();
+  Matrix12d K_joined_;  // before hinges
+  Vector12d f_joined_;
+  std::vector<Release> releases_;
+  double twist_stiffness_ = 0;
+  int negative_pivots_ = 0;
+  bool section_unstable_ = false;
+  int loaded_free_motion_ = -1;
+};
+
+}  // namespace ulterix

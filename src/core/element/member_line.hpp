@@ -1,0 +1,55 @@
+#pragma once
+
+#include <array>
+#include <vector>
+
+#include "core/element/bending_segment.hpp"
+#include "core/model/model.hpp"
+
+namespace ulterix {
+
+/// One place on a member: internal forces (N Vy Vz Mx My Mz, SI, signs of docs/conventions.md) and
+/// the displacement of the axis in the member's local axes (m).
+struct LinePoint {
+  double x = 0;
+  Vector6d forces = Vector6d::Zero();
+  Vector3d displacement = Vector3d::Zero();
+};
+
+struct Extreme {
+  double min = 0, x_min = 0, max = 0, x_max = 0;
+};
+
+/// Forces and shape of a whole member, exact at any x. `u` is the displacement along the member.
+class MemberLine {
+ public:
+  struct Span {
+    double from = 0, to = 0;
+    BendingCurve z, y;                    ///< bending in the local x–z and x–y planes
+    std::array<double, 3> N = {0, 0, 0};  ///< polynomials in ξ
+    std::array<double, 3> T = {0, 0, 0};
+    double u_start = 0, axial_flexibility = 0;  ///< m; 1/(E·A), 1/N
+
+    LinePoint at(double xi) const;
+  };
+
+  void add(Span span) { spans_.push_back(std::move(span)); }
+  const std::vector<Span>& spans() const { return spans_; }
+  double length() const { return spans_.back().to; }
+
+  /// At a jump: the value after it, at the end of the member the one before.
+  LinePoint at(double x) const;
+
+  /// At least `count` equal stations, the junctions of the loads (two rows where a force jumps) and
+  /// the places of the true extremes, in order of x.
+  std::vector<LinePoint> stations(int count = 11) const;
+
+  /// The true extremes of N Vy Vz Mx My Mz.
+  std::array<Extreme, 6> extremes() const;
+
+ private:
+  std::vector<double> stationary_places(const Span& span) const;
+  std::vector<Span> spans_;
+};
+
+}  // namespace ulterix

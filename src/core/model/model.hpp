@@ -1,0 +1,206 @@
+#pragma once
+
+#include <Eigen/Core>
+#include <array>
+#include <limits>
+#include <optional>
+#include <string>
+#include <utility>
+#include <variant>
+#include <vector>
+
+#include "core/model/ids.hpp"
+#include "core/model/section.hpp"
+#include "core/model/vocabulary.hpp"
+
+namespace ulterix {
+
+using Eigen::Matrix3d;
+using Eigen::Vector3d;
+using Vector6d = Eigen::Matrix<double, 6, 1>;
+
+inline constexpr double kRigid = std::numeric_limits<double>::infinity();
+
+/// What the engineer wrote, validated, in SI (N, m, kg, s, rad). Immutable once read. Names and
+/// `line` (place in the file) serve only messages and writers.
+struct Material {
+  std::string name;
+  double E = 0, G = 0;   ///< N/m²
+  double density = 0;    ///< kg/m³
+  double alpha = 12e-6;  ///< 1/K
+  double fy = 0, fu = 0; ///< N/m², 0: not given
+  int line = 0;
+};
+
+struct Node {
+  std::string name;
+  Vector3d position = Vector3d::Zero();
+  int line = 0;
+};
+
+/// Stiffness of the joint between a member's end and its node, per local direction (force fx..mz):
+/// kRigid: joined; 0: a hinge; else an end spring (N/m or N·m/rad).
+using EndJoint = std::array<double, 6>;
+inline constexpr EndJoint kJoined = {kRigid, kRigid, kRigid, kRigid, kRigid, kRigid};
+
+struct Member {
+  std::string name;
+  MemberKind kind = MemberKind::frame;
+  NodeId start, end;
+  SectionId section;
+  MaterialId material;
+  double roll = 0;  ///< rad
+  std::array<EndJoint, 2> joints = {kJoined, kJoined};
+  int line = 0;
+
+  bool has_hinges() const { return joints[0] != kJoined || joints[1] != kJoined; }
+};
+
+/// One direction of a support: kRigid holds it, 0 leaves it free, else a spring to the ground.
+struct SupportDirection {
+  double stiffness = 0;
+  double settle = 0;  ///< m or rad, movement of the ground
+};
+
+struct Support {
+  NodeId node;
+  std::array<SupportDirection, 6> directions;
+  int line = 0;
+};
+
+struct Group {
+  std::string name;
+  std::vector<NodeId> nodes;
+  std::vector<MemberId> members;
+};
+
+struct NodalLoad {
+  NodeId node;
+  Vector6d force = Vector6d::Zero();  ///< fx fy fz mx my mz, global, N and N·m
+  int line = 0;
+};
+
+/// Linear from `from` to `to` (m along the member): force and moment per length, N/m and N·m/m.
+struct DistributedLoad {
+  MemberId member;
+  Vector6d at_from = Vector6d::Zero(), at_to = Vector6d::Zero();
+  double from = 0, to = 0;
+  LoadAxes axes = LoadAxes::global;
+};
+
+struct PointLoad {
+  MemberId member;
+  Vector6d force = Vector6d::Zero();
+  double x = 0;  ///< m from the start
+  LoadAxes axes = LoadAxes::global;
+};
+
+struct SelfWeight {
+  MemberId member;
+  double factor = 1;
+};
+
+struct LoadCase {
+  std::string name;
+  Action action = Action::none;
+  std::vector<SelfWeight> self_weight;
+  std::vector<NodalLoad> nodal;
+  std::vector<DistributedLoad> distributed;
+  std::vector<PointLoad> points;
+  int line = 0;
+};
+
+/// A load case or combination as an analysis sees it: a list of (case, factor) + notional.
+struct LoadSet {
+  std::string name;
+  std::vector<std::pair<CaseId, double>> terms;
+  double notional_x = 0, notional_y = 0;  ///< fraction of the net downward load at each node
+  bool combination = false;
+  int line = 0;
+};
+
+/// Where on a member a place reads: a distance, or the extreme along it.
+enum class Along { distance, smallest, largest };
+
+/// `B1.ux`, `A0.fz`, `CA.My@0.5`: one number that the engineer reads.
+struct Place {
+  std::string text;
+  enum class Kind { displacement, reaction, internal_force } kind = Kind::displacement;
+  int component = 0;
+  NodeId node;
+  std::vector<MemberId> members;
+  Along along = Along::distance;
+  double x = 0;            ///< m, for Along::distance with one member
+  bool fraction = false;   ///< then x counts from 0 to 1
+};
+
+struct Watch {
+  std::string name;
+  Place place;
+};
+
+struct AnalysisSpec {
+  std::string name;
+  AnalysisKind kind = AnalysisKind::first_order;
+  std::vector<LoadSet> loads;
+  int split = 0;              ///< pieces a member is cut into; 0: as many as accuracy needs
+  int iterations = 50;        ///< p-delta: rounds at most
+  double tolerance = 1e-8;    ///< p-delta: change of displacements and of axial forces
+  bool between_nodes = true;  ///< p-delta: P-δ too
+};
+
+enum class Plane { space, xz, xy };
+
+struct Model {
+  std::string title;
+  Plane plane = Plane::space;
+  int vertical = 2;            ///< axis that points up: 2 (z) or 1 (y)
+  double gravity = 9.80665;    ///< m/s²
+  IndexedVector<MaterialId, Material> materials;
+  IndexedVector<SectionId, Section> sections;
+  IndexedVector<NodeId, Node> nodes;
+  IndexedVector<MemberId, Member> members;
+  std::vector<Support> supports;
+  std::vector<Group> groups;
+  IndexedVector<CaseId, LoadCase> cases;
+  std::vector<LoadSet> combinations;
+  std::vector<Watch> watches;
+  std::vector<AnalysisSpec> analyses;
+
+  /// True where the model's plane leaves this global direction (0..5) to the nodes.
+  bool uses_direction(int direction) const {
+    switch (plane) {
+      case Plane::xz:
+        return direction == 0 || direction == 2 || direction == 4;
+      case Plane::xy:
+        return direction == 0 || direction == 1 || direction == 5;
+      case Plane::space:
+        break;
+    }
+    return true;
+  }
+
+  double length(MemberId id) const {
+    const Member& m = members[id];
+    return (nodes[m.end].position - nodes[m.start].position).norm();
+  }
+
+  /// The two (one in a plane frame) horizontal axes, in order.
+  std::vector<int> horizontal_axes() const {
+    std::vector<int> axes;
+    for (int a = 0; a < 3; ++a) {
+      if (a != vertical && uses_direction(a)) axes.push_back(a);
+    }
+    return axes;
+  }
+
+  /// A load case on its own, as a set of loads.
+  LoadSet case_alone(CaseId id) const {
+    LoadSet set;
+    set.name = cases[id].name;
+    set.terms = {{id, 1.0}};
+    return set;
+  }
+};
+
+}  // namespace ulterix

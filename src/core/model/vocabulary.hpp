@@ -1,0 +1,69 @@
+#pragma once
+
+#include <array>
+#include <optional>
+#include <string_view>
+
+namespace ulterix {
+
+/// An enum value and the word for it; one table serves reader and writers.
+template <class Enum>
+struct Word {
+  Enum value;
+  std::string_view text;
+};
+
+template <class Enum, std::size_t N>
+constexpr std::string_view word_of(const std::array<Word<Enum>, N>& table, Enum value) {
+  for (const auto& word : table) {
+    if (word.value == value) return word.text;
+  }
+  return "?";
+}
+
+template <class Enum, std::size_t N>
+constexpr std::optional<Enum> value_of(const std::array<Word<Enum>, N>& table,
+                                       std::string_view text) {
+  for (const auto& word : table) {
+    if (word.text == text) return word.value;
+  }
+  return std::nullopt;
+}
+
+/// Global directions of a node: translations 0..2, rotations 3..5.
+inline constexpr int kDirections = 6;
+inline constexpr std::array<std::string_view, 6> kDisplacementNames = {"ux", "uy", "uz",
+                                                                       "rx", "ry", "rz"};
+inline constexpr std::array<std::string_view, 6> kForceNames = {"fx", "fy", "fz", "mx", "my", "mz"};
+inline constexpr std::array<std::string_view, 3> kAxisNames = {"x", "y", "z"};
+/// Internal forces of a member, in the order of every table.
+inline constexpr std::array<std::string_view, 6> kInternalForceNames = {"N",  "Vy", "Vz",
+                                                                        "Mx", "My", "Mz"};
+enum InternalForce { kN, kVy, kVz, kMx, kMy, kMz };
+
+enum class MemberKind { frame, axial };
+inline constexpr std::array<Word<MemberKind>, 2> kMemberKinds = {
+    {{MemberKind::frame, "frame"}, {MemberKind::axial, "axial"}}};
+
+enum class Action { none, dead, live, roof_live, snow, wind, seismic, rain, thermal, prestress };
+inline constexpr std::array<Word<Action>, 10> kActions = {{{Action::none, "-"},
+                                                           {Action::dead, "dead"},
+                                                           {Action::live, "live"},
+                                                           {Action::roof_live, "roof-live"},
+                                                           {Action::snow, "snow"},
+                                                           {Action::wind, "wind"},
+                                                           {Action::seismic, "seismic"},
+                                                           {Action::rain, "rain"},
+                                                           {Action::thermal, "thermal"},
+                                                           {Action::prestress, "prestress"}}};
+
+enum class LoadAxes { global, local, projected };
+inline constexpr std::array<Word<LoadAxes>, 3> kLoadAxes = {{{LoadAxes::global, "global"},
+                                                             {LoadAxes::local, "local"},
+                                                             {LoadAxes::projected, "projected"}}};
+
+enum class AnalysisKind { first_order, p_delta };
+inline constexpr std::array<Word<AnalysisKind>, 2> kAnalysisKinds = {
+    {{AnalysisKind::first_order, "first-order"}, {AnalysisKind::p_delta, "p-delta"}}};
+
+}  // namespace ulterix

@@ -1,0 +1,119 @@
+#include "core/results/recovery.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+namespace ulterix {
+
+namespace {
+
+/// Forces that the nodes put on the member's ends, global (12).
+Vector12d end_forces(const FrameSystem& system, MemberId id, const AppliedLoads& loads,
+                     const Step& step) {
+  const Element e = system.element(id, loads.on_member(id), step.state, step.split);
+  const Vector12d p = e.stiffness() * system.local_ends(id, step.state) + e.fixed_end_forces();
+  const Matrix3d& R = system.axes(id);
+  Vector12d global;
+  for (int i = 0; i < 4; ++i) global.segment<3>(3 * i) = R.transpose() * p.segment<3>(3 * i);
+  return global;
+}
+
+double relative(double value, double scale) {
+  return scale > 0 ? value / scale : 0;
+}
+
+}  // namespace
+
+LoadSet scaled(const LoadSet& set, double lambda) {
+  LoadSet result = set;
+  for (auto& term : result.terms) term.second *= lambda;
+  return result;
+}
+
+Recovery::Recovery(const FrameSystem& system, const Step& step)
+    : system_(&system),
+      step_(&step),
+      loads_(system.variant(), scaled(step.loads, step.state.lambda)) {}
+
+MemberLine Recovery::line(MemberId id) const {
+  const Element e = system_->element(id, loads_.on_member(id), step_->state, step_->split);
+  return e.line(system_->local_ends(id, step_->state));
+}
+
+void recover_reactions(const FrameSystem& system, const AppliedLoads& loads, Step& step) {
+  const Model& model = system.model();
+  IndexedVector<NodeId, Vector6d> balance(model.nodes.size(), Vector6d::Zero());
+  double largest_force = 0, largest_moment = 0;
+  for (const MemberId id : model.members.ids()) {
+    if (!system.variant().present[id]) continue;
+    const Vector12d p = end_forces(system, id, loads, step);
+    balance[model.members[id].start] += p.head<6>();
+    balance[model.members[id].end] += p.tail<6>();
+    for (const int at : {0, 6}) {
+      const double force = p.segment<3>(at).cwiseAbs().maxCoeff();
+      largest_force = std::max(largest_force, force);
+      // A force has the member for a lever: without bending, moments are only its rounding.
+      largest_moment = std::max({largest_moment, p.segment<3>(at + 3).cwiseAbs().maxCoeff(),
+                                 force * model.length(id)});
+    }
+  }
+  step.reactions = IndexedVector<NodeId, Vector6d>(model.nodes.size(), Vector6d::Zero());
+  EquilibriumCheck check;
+  for (const NodeId n : model.nodes.ids()) {
+    Vector6d rest = balance[n] - loads.on_node(n);
+    largest_force = std::max(largest_force, loads.on_node(n).head<3>().cwiseAbs().maxCoeff());
+    const Vector6d u = step.state.nodes[n].vector();
+    for (int d = 0; d < 6; ++d) {
+      const SupportDirection& s = system.support(n)[d];
+      if (s.stiffness == 0 || !model.uses_direction(d)) continue;
+      const bool rigid = s.stiffness == kRigid;
+      step.reactions[n][d] = rigid ? rest[d] : s.stiffness * (s.settle - u[d]);
+      rest[d] -= step.reactions[n][d];
+    }
+    for (int d = 0; d < 6; ++d) {
+      if (!model.uses_direction(d)) continue;
+      check.nodes = std::max(check.nodes, relative(std::abs(rest[d]),
+                                                   d < 3 ? largest_force : largest_moment));
+    }
+    check.reaction_sum += step.reactions[n].head<3>();
+  }
+  check.loads = loads.total_force();
+  double scale = largest_force;
+  for (const Vector6d& r : step.reactions) {
+    scale = std::max(scale, r.head<3>().cwiseAbs().maxCoeff());
+  }
+  for (int i = 0; i < 3; ++i) {
+    if (!model.uses_direction(i)) check.loads[i] = 0;
+  }
+  check.reactions = relative((check.reaction_sum + check.loads).cwiseAbs().maxCoeff(), scale);
+  step.equilibrium = check;
+}
+
+std::optional<double> value_at(const Recovery& recovery, const Place& place) {
+  const Step& step = recovery.step();
+  if (!step.has_state) return std::nullopt;
+  switch (place.kind) {
+    case Place::Kind::displacement:
+      return step.state.nodes[place.node].vector()[place.component];
+    case Place::Kind::reaction:
+      return step.reactions[place.node][place.component];
+    case Place::Kind::internal_force:
+      break;
+  }
+  std::optional<double> found;
+  for (const MemberId id : place.members) {
+    const MemberLine line = recovery.line(id);
+    double value = 0;
+    if (place.along == Along::distance) {
+      value = line.at(place.fraction ? place.x * line.length() : place.x).forces[place.component];
+    } else {
+      const Extreme e = line.extremes()[place.component];
+      value = place.along == Along::smallest ? e.min : e.max;
+    }
+    const bool better = !found || (place.along == Along::smallest ? value < *found : value > *found);
+    if (better) found = value;
+  }
+  return found;
+}
+
+}  // namespace ulterix

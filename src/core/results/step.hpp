@@ -1,0 +1,68 @@
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "core/model/state.hpp"
+#include "core/system/mechanism.hpp"
+
+namespace ulterix {
+
+/// How an analysis of one set of loads ended.
+enum class Verdict {
+  stands,
+  mechanism,            ///< moves without straining anything
+  above_critical_load,  ///< the tangent has negative pivots at the full load
+  iteration_limit,      ///< no convergence within the rounds allowed
+  loaded_free_rotation, ///< a moment acts on a rotation that nothing holds
+  not_solvable          ///< the numbers overflow or cancel
+};
+inline constexpr std::array<Word<Verdict>, 6> kVerdicts = {
+    {{Verdict::stands, "stands"},
+     {Verdict::mechanism, "mechanism"},
+     {Verdict::above_critical_load, "above critical load"},
+     {Verdict::iteration_limit, "not converged"},
+     {Verdict::loaded_free_rotation, "loaded free rotation"},
+     {Verdict::not_solvable, "not solvable"}}};
+
+struct Outcome {
+  Verdict verdict = Verdict::stands;
+  std::string reason;  ///< in words; empty where it stands without remark
+  std::optional<int> negative_pivots;
+  /// Bounds of the factor on the loads at which the frame gives way, where it was looked for.
+  double stands_at = 0, fails_at = 0;
+
+  bool stands() const { return verdict == Verdict::stands; }
+};
+
+/// One round of the iteration on axial forces.
+struct ConvergenceRound {
+  double change_u = 0;  ///< of the largest displacement, relative
+  double change_n = 0;  ///< of the largest axial force, relative
+  double residual = 0;  ///< largest unbalanced nodal force over the largest force
+};
+
+/// Balance of the result, each relative to the largest force that takes part.
+struct EquilibriumCheck {
+  double nodes = 0;      ///< largest unbalanced force at a free direction
+  double reactions = 0;  ///< sum of reactions against sum of loads
+  Vector3d loads = Vector3d::Zero(), reaction_sum = Vector3d::Zero();  ///< N
+};
+
+struct Step {
+  std::string analysis;
+  AnalysisKind kind = AnalysisKind::first_order;
+  LoadSet loads;
+  int number = 1;
+  std::string label;
+  int split = 0;
+  Outcome outcome;
+  State state;  ///< of the full load; where it fails, the last good one (state.lambda < 1)
+  bool has_state = false;
+  std::vector<ConvergenceRound> rounds;
+  IndexedVector<NodeId, Vector6d> reactions;  ///< of the ground on the structure, N and N·m
+  EquilibriumCheck equilibrium;
+};
+
+}  // namespace ulterix

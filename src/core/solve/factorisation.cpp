@@ -1,0 +1,170 @@
+#include "core/solve/factorisation.hpp"
+
+#include <cblas.h>
+#include <cholmod.h>
+
+#include <cassert>
+#include <cmath>
+
+namespace ulterix {
+
+namespace {
+
+/// Above this work LDLᵀ by columns takes minutes: the count of negative pivots is then not known.
+constexpr double kMostCountingFlops = 2e10;
+
+void set_up(cholmod_common& common) {
+  cholmod_l_start(&common);
+  common.print = 0;
+  common.nmethods = 1;
+  common.method[0].ordering = CHOLMOD_NATURAL;
+  common.postorder = 1;
+  common.final_ll = 1;
+  // One thread: with more, the last digits would depend on their number.
+  openblas_set_num_threads(1);
+}
+
+}  // namespace
+
+struct Factorisation::Impl {
+  const SymmetricPattern* pattern;
+  mutable cholmod_common common;
+  cholmod_factor* L = nullptr;
+  mutable cholmod_dense *Y = nullptr, *E = nullptr;
+  double smallest_pivot = 0, flops = 0;
+
+  explicit Impl(const SymmetricPattern& p) : pattern(&p) { set_up(common); }
+  ~Impl() {
+    cholmod_l_free_dense(&Y, &common);
+    cholmod_l_free_dense(&E, &common);
+    cholmod_l_free_factor(&L, &common);
+    cholmod_l_finish(&common);
+  }
+  Impl(const Impl&) = delete;
+  Impl& operator=(const Impl&) = delete;
+
+  /// CHOLMOD's view of our matrix; it only reads.
+  cholmod_sparse view(const std::vector<double>* values) const {
+    cholmod_sparse A{};
+    A.nrow = A.ncol = static_cast<std::size_t>(pattern->size);
+    A.nzmax = pattern->rows.size();
+    A.p = const_cast<std::int64_t*>(pattern->column_start.data());
+    A.i = const_cast<std::int64_t*>(pattern->rows.data());
+    A.x = values ? const_cast<double*>(values->data()) : nullptr;
+    A.stype = -1;
+    A.itype = CHOLMOD_LONG;
+    A.xtype = values ? CHOLMOD_REAL : CHOLMOD_PATTERN;
+    A.dtype = CHOLMOD_DOUBLE;
+    A.sorted = 1;
+    A.packed = 1;
+    return A;
+  }
+
+  /// Calls visit(unknown, value of L at the diagonal) for every column of L.
+  template <class Visit>
+  void for_each_diagonal(const Visit& visit) const {
+    const auto* perm = static_cast<const std::int64_t*>(L->Perm);
+    const auto* x = static_cast<const double*>(L->x);
+    if (L->is_super) {
+      const auto* super = static_cast<const std::int64_t*>(L->super);
+      const auto* pi = static_cast<const std::int64_t*>(L->pi);
+      const auto* px = static_cast<const std::int64_t*>(L->px);
+      for (std::size_t s = 0; s < L->nsuper; ++s) {
+        const std::int64_t rows = pi[s + 1] - pi[s];
+        for (std::int64_t k = 0; k < super[s + 1] - super[s]; ++k) {
+          visit(perm[super[s] + k], x[px[s] + k * rows + k]);
+        }
+      }
+    } else {
+      const auto* p = static_cast<const std::int64_t*>(L->p);
+      for (std::size_t j = 0; j < L->n; ++j) visit(perm[j], x[p[j]]);
+    }
+  }
+
+  void find_smallest_pivot(const std::vector<double>& values) {
+    smallest_pivot = 1;
+    for_each_diagonal([&](std::int64_t unknown, double l) {
+      const double diagonal =
+          values[static_cast<std::size_t>(pattern->column_start[static_cast<std::size_t>(unknown)])];
+      smallest_pivot = std::min(smallest_pivot, l * l / diagonal);
+    });
+  }
+};
+
+Factorisation::Factorisation(const SymmetricPattern& pattern)
+    : impl_(std::make_unique<Impl>(pattern)) {
+  cholmod_sparse A = impl_->view(nullptr);
+  impl_->L = cholmod_l_analyze(&A, &impl_->common);
+  assert(impl_->L != nullptr);
+  impl_->flops = impl_->common.fl;
+}
+
+Factorisation::~Factorisation() = default;
+Factorisation::Factorisation(Factorisation&&) noexcept = default;
+Factorisation& Factorisation::operator=(Factorisation&&) noexcept = default;
+
+FactorStatus Factorisation::factorise(const std::vector<double>& values) {
+  // CHOLMOD takes NaN for a good pivot.
+  for (const double v : values) {
+    if (!std::isfinite(v)) return FactorStatus::not_finite;
+  }
+  if (impl_->pattern->size == 0) return FactorStatus::positive_definite;
+  cholmod_sparse A = impl_->view(&values);
+  impl_->common.final_ll = 1;
+  cholmod_l_factorize(&A, impl_->L, &impl_->common);
+  const bool complete = impl_->common.status == CHOLMOD_OK && impl_->L->minor == impl_->L->n;
+  if (!complete) return FactorStatus::not_positive_definite;
+  impl_->find_smallest_pivot(values);
+  return FactorStatus::positive_definite;
+}
+
+int Factorisation::failing_unknown() const {
+  const auto minor = impl_->L->minor;
+  if (minor >= impl_->L->n) return -1;
+  return static_cast<int>(static_cast<const std::int64_t*>(impl_->L->Perm)[minor]);
+}
+
+double Factorisation::smallest_pivot() const {
+  return impl_->smallest_pivot;
+}
+
+double Factorisation::flops() const {
+  return impl_->flops;
+}
+
+void Factorisation::solve(Eigen::Ref<Eigen::MatrixXd> X) const {
+  if (X.rows() == 0 || X.cols() == 0) return;
+  cholmod_dense B{};
+  B.nrow = B.d = static_cast<std::size_t>(X.rows());
+  B.ncol = static_cast<std::size_t>(X.cols());
+  B.d = static_cast<std::size_t>(X.outerStride());
+  B.nzmax = B.d * B.ncol;
+  B.x = X.data();
+  B.xtype = CHOLMOD_REAL;
+  B.dtype = CHOLMOD_DOUBLE;
+  cholmod_dense* solution = nullptr;
+  cholmod_l_solve2(CHOLMOD_A, impl_->L, &B, nullptr, &solution, nullptr, &impl_->Y, &impl_->E,
+                   &impl_->common);
+  assert(solution != nullptr);
+  X = Eigen::Map<const Eigen::MatrixXd>(static_cast<const double*>(solution->x), X.rows(),
+                                        X.cols());
+  cholmod_l_free_dense(&solution, &impl_->common);
+}
+
+std::optional<int> Factorisation::negative_pivots(const std::vector<double>& values) const {
+  if (impl_->flops > kMostCountingFlops) return std::nullopt;
+  Impl counting(*impl_->pattern);
+  counting.common.supernodal = CHOLMOD_SIMPLICIAL;
+  counting.common.final_ll = 0;
+  cholmod_sparse A = counting.view(&values);
+  counting.L = cholmod_l_analyze(&A, &counting.common);
+  cholmod_l_factorize(&A, counting.L, &counting.common);
+  if (counting.common.status != CHOLMOD_OK || counting.L->minor < counting.L->n) {
+    return std::nullopt;
+  }
+  int negative = 0;
+  counting.for_each_diagonal([&negative](std::int64_t, double d) { negative += d < 0 ? 1 : 0; });
+  return negative;
+}
+
+}  // namespace ulterix

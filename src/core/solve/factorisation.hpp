@@ -1,0 +1,46 @@
+#pragma once
+
+#include <Eigen/Core>
+#include <memory>
+#include <optional>
+#include <vector>
+
+#include "core/system/pattern.hpp"
+
+namespace ulterix {
+
+enum class FactorStatus { positive_definite, not_positive_definite, not_finite };
+
+/// Sparse symmetric factorisation (CHOLMOD) of matrices that share one pattern, which is already in
+/// elimination order. Analysed once, factorised often; many right sides at a time.
+class Factorisation {
+ public:
+  explicit Factorisation(const SymmetricPattern& pattern);
+  ~Factorisation();
+  Factorisation(Factorisation&&) noexcept;
+  Factorisation& operator=(Factorisation&&) noexcept;
+
+  /// LLᵀ of the matrix. Positive definite means: every pivot was positive, no negative eigenvalue.
+  [[nodiscard]] FactorStatus factorise(const std::vector<double>& values);
+
+  /// After not_positive_definite: the unknown at which the elimination stopped.
+  int failing_unknown() const;
+
+  /// Smallest pivot as a fraction of its diagonal entry. Near 1e-16 the matrix is singular.
+  double smallest_pivot() const;
+
+  /// X = K⁻¹·X, columns are right sides. Precondition: the last factorise was positive definite.
+  void solve(Eigen::Ref<Eigen::MatrixXd> X) const;
+
+  /// Number of negative pivots of LDLᵀ: of negative eigenvalues (Sylvester). Empty where the matrix
+  /// is too large for the method or a pivot vanished: not known.
+  std::optional<int> negative_pivots(const std::vector<double>& values) const;
+
+  double flops() const;  ///< of one factorisation
+
+ private:
+  struct Impl;
+  std::unique_ptr<Impl> impl_;
+};
+
+}  // namespace ulterix

@@ -1,0 +1,137 @@
+#include "core/system/applied_loads.hpp"
+
+#include <Eigen/Geometry>
+#include <algorithm>
+#include <cmath>
+
+#include "core/model/local_axes.hpp"
+
+namespace ulterix {
+
+namespace {
+
+Vector6d turn(const Matrix3d& R, const Vector6d& v) {
+  Vector6d turned;
+  turned << R * v.head<3>(), R * v.tail<3>();
+  return turned;
+}
+
+/// The load as the member's local axes see it, per true length. `R`: rows are the local axes.
+Vector6d to_local(const Vector6d& load, LoadAxes axes, const Matrix3d& R) {
+  if (axes == LoadAxes::local) return load;
+  Vector6d global = load;
+  if (axes == LoadAxes::projected) {
+    for (int i = 0; i < 3; ++i) global[i] *= std::hypot(R(0, (i + 1) % 3), R(0, (i + 2) % 3));
+  }
+  return turn(R, global);
+}
+
+}  // namespace
+
+AppliedLoads::AppliedLoads(const Variant& variant, const LoadSet& set)
+    : variant_(&variant),
+      set_(set),
+      distributed_(variant.model->members.size()),
+      points_(variant.model->members.size()),
+      self_weight_(variant.model->members.size(), 0.0),
+      nodal_(variant.model->nodes.size(), Vector6d::Zero()) {
+  for (const auto& [id, factor] : set.terms) {
+    if (factor != 0) collect(variant.model->cases[id], factor);
+  }
+  if (set.notional_x != 0 || set.notional_y != 0) add_notional();
+}
+
+void AppliedLoads::collect(const LoadCase& load_case, double factor) {
+  for (const SelfWeight& w : load_case.self_weight) self_weight_[w.member] += factor * w.factor;
+  for (const NodalLoad& n : load_case.nodal) nodal_[n.node] += factor * n.force;
+  for (const DistributedLoad& d : load_case.distributed) {
+    distributed_[d.member].push_back({&d, factor});
+  }
+  for (const PointLoad& p : load_case.points) points_[p.member].push_back({&p, factor});
+}
+
+MemberLoading AppliedLoads::on_member(MemberId id) const {
+  const Model& model = *variant_->model;
+  const Member& member = model.members[id];
+  const Vector3d from = variant_->position(member.start), to = variant_->position(member.end);
+  const double L = (to - from).norm();
+  const bool nothing = self_weight_[id] == 0 && distributed_[id].empty() && points_[id].empty();
+  if (!variant_->present[id] || nothing) return MemberLoading::none(L);
+  const Matrix3d R = local_axes(from, to, member.roll, model.vertical);
+  MemberLoadingBuilder builder(L);
+  if (self_weight_[id] != 0) {
+    const double mass = model.materials[member.material].density *
+                        model.sections[member.section].properties.A;
+    Vector6d weight = Vector6d::Zero();
+    weight[model.vertical] = -self_weight_[id] * mass * model.gravity;
+    weight = turn(R, weight);
+    builder.add_distributed(0, L, weight, weight);
+  }
+  for (const auto& [load, factor] : distributed_[id]) {
+    builder.add_distributed(load->from, load->to, factor * to_local(load->at_from, load->axes, R),
+                            factor * to_local(load->at_to, load->axes, R));
+  }
+  for (const auto& [load, factor] : points_[id]) {
+    builder.add_point(load->x, factor * to_local(load->force, load->axes, R));
+  }
+  return builder.build();
+}
+
+/// Net downward load that the set puts on each node, member loads shared by simple-beam statics.
+IndexedVector<NodeId, double> AppliedLoads::gravity_at_nodes() const {
+  const Model& model = *variant_->model;
+  IndexedVector<NodeId, double> down(model.nodes.size(), 0.0);
+  const int up = model.vertical;
+  for (const NodeId n : model.nodes.ids()) down[n] -= nodal_[n][up];
+  for (const MemberId id : model.members.ids()) {
+    const MemberLoading loading = on_member(id);
+    if (loading.empty()) continue;
+    const Member& member = model.members[id];
+    const Vector3d from = variant_->position(member.start), to = variant_->position(member.end);
+    const Matrix3d R = local_axes(from, to, member.roll, model.vertical);
+    const Vector6d sum = loading.resultant();
+    const double L = loading.length();
+    // Across the member the moment about the start decides the shares; along it, the distance does.
+    double along_at_end = 0;
+    for (const LoadSpan& s : loading.spans) {
+      along_at_end += s.length() / 2 *
+                      (s.at_from[0] * (s.from + s.length() / 3) + s.at_to[0] * (s.to - s.length() / 3));
+    }
+    for (std::size_t i = 0; i < loading.actions.size(); ++i) {
+      along_at_end += loading.actions[i][0] * (i == 0 ? 0 : loading.spans[i - 1].to);
+    }
+    const Vector3d end(along_at_end / L, sum[5] / L, -sum[4] / L);
+    const Vector3d start = sum.head<3>() - end;
+    down[member.start] -= (R.transpose() * start)[up];
+    down[member.end] -= (R.transpose() * end)[up];
+  }
+  return down;
+}
+
+void AppliedLoads::add_notional() {
+  const Model& model = *variant_->model;
+  const IndexedVector<NodeId, double> down = gravity_at_nodes();
+  const std::vector<int> horizontal = {0, model.vertical == 2 ? 1 : 2};
+  for (const NodeId n : model.nodes.ids()) {
+    const double load = std::max(0.0, down[n]);
+    nodal_[n][horizontal[0]] += set_.notional_x * load;
+    if (set_.notional_y != 0) nodal_[n][horizontal[1]] += set_.notional_y * load;
+  }
+}
+
+Vector3d AppliedLoads::total_force() const {
+  const Model& model = *variant_->model;
+  Vector3d total = Vector3d::Zero();
+  for (const Vector6d& n : nodal_) total += n.head<3>();
+  for (const MemberId id : model.members.ids()) {
+    const MemberLoading loading = on_member(id);
+    if (loading.empty()) continue;
+    const Member& member = model.members[id];
+    const Matrix3d R = local_axes(variant_->position(member.start), variant_->position(member.end),
+                                  member.roll, model.vertical);
+    total += R.transpose() * loading.resultant().head<3>();
+  }
+  return total;
+}
+
+}  // namespace ulterix

@@ -1,0 +1,44 @@
+#pragma once
+
+#include <vector>
+
+#include "core/element/loading.hpp"
+#include "core/model/variant.hpp"
+
+namespace ulterix {
+
+/// The loads of one LoadSet, with factors, ready to be asked member by member and node by node.
+class AppliedLoads {
+ public:
+  AppliedLoads(const Variant& variant, const LoadSet& set);
+
+  const LoadSet& set() const { return set_; }
+
+  /// Loads along one member in its local axes.
+  MemberLoading on_member(MemberId id) const;
+
+  /// Forces and moments applied at a node, global, notional loads included; N and N·m.
+  const Vector6d& on_node(NodeId id) const { return nodal_[id]; }
+
+  /// Sum of all applied forces, global, N.
+  Vector3d total_force() const;
+
+ private:
+  template <class Load>
+  struct Factored {
+    const Load* load;
+    double factor;
+  };
+  void collect(const LoadCase& load_case, double factor);
+  void add_notional();
+  IndexedVector<NodeId, double> gravity_at_nodes() const;
+
+  const Variant* variant_;
+  LoadSet set_;
+  IndexedVector<MemberId, std::vector<Factored<DistributedLoad>>> distributed_;
+  IndexedVector<MemberId, std::vector<Factored<PointLoad>>> points_;
+  IndexedVector<MemberId, double> self_weight_;
+  IndexedVector<NodeId, Vector6d> nodal_;
+};
+
+}  // namespace ulterix

@@ -1,0 +1,155 @@
+#include "core/system/dof_map.hpp"
+
+#include <Eigen/Eigenvalues>
+#include <Eigen/QR>
+#include <cmath>
+
+namespace ulterix {
+
+namespace {
+
+/// A rotation is dropped if its stiffness is at most this fraction of the unhinged one.
+constexpr double kNoStiffness = 1e-12;
+
+/// Cleans an eigenvector that is a unit vector but for rounding.
+Vector3d tidy(Vector3d v) {
+  for (int i = 0; i < 3; ++i) {
+    if (std::abs(v[i]) > 1 - 1e-12) return Vector3d::Unit(i);
+  }
+  return v;
+}
+
+}  // namespace
+
+IndexedVector<NodeId, std::array<SupportDirection, 6>> supports_by_node(const Model& model) {
+  IndexedVector<NodeId, std::array<SupportDirection, 6>> by_node(model.nodes.size());
+  for (const Support& s : model.supports) {
+    for (int d = 0; d < 6; ++d) {
+      const SupportDirection& given = s.directions[d];
+      if (given.stiffness != 0 || given.settle != 0) by_node[s.node][d] = given;
+    }
+  }
+  return by_node;
+}
+
+DofMap::DofMap(const Variant& variant,
+               const IndexedVector<NodeId, NodeRotationStiffness>& rotations)
+    : variant_(&variant),
+      nodes_(variant.model->nodes.size()),
+      dropped_(variant.model->nodes.size()) {
+  const auto supports = supports_by_node(*variant.model);
+  for (const NodeId id : variant.model->nodes.ids()) {
+    build_node(id, supports[id], rotations[id]);
+  }
+}
+
+void DofMap::build_node(NodeId id, const std::array<SupportDirection, 6>& support,
+                        const NodeRotationStiffness& rotation) {
+  std::vector<int> free, rotations;
+  for (int d = 0; d < 6; ++d) {
+    if (!variant_->model->uses_direction(d)) continue;
+    if (support[d].stiffness == kRigid) {
+      nodes_[id].u0[d] = support[d].settle;
+      continue;
+    }
+    free.push_back(d);
+    if (d >= 3) rotations.push_back(d - 3);
+  }
+  std::vector<Vector6d> constraints;
+  const int n = static_cast<int>(rotations.size());
+  if (n > 0) {
+    Eigen::MatrixXd S(n, n);
+    for (int i = 0; i < n; ++i) {
+      for (int j = 0; j < n; ++j) S(i, j) = rotation.stiffness(rotations[i], rotations[j]);
+    }
+    const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> eigen(S);
+    for (int i = 0; i < n; ++i) {
+      if (eigen.eigenvalues()[i] > kNoStiffness * rotation.scale) continue;
+      Vector3d axis = Vector3d::Zero();
+      for (int j = 0; j < n; ++j) axis[rotations[j]] = eigen.eigenvectors()(j, i);
+      axis = tidy(axis);
+      dropped_[id].push_back(axis);
+      Vector6d constraint = Vector6d::Zero();
+      constraint.tail<3>() = axis;
+      constraints.push_back(constraint);
+    }
+  }
+  for (const ExtraRestraint& r : variant_->restraints) {
+    if (r.node == id) constraints.push_back(r.direction);
+  }
+  set_basis(id, free, constraints);
+}
+
+/// Orthonormal basis of the free directions that are normal to every constraint.
+void DofMap::set_basis(NodeId id, const std::vector<int>& free,
+                       const std::vector<Vector6d>& constraints) {
+  const int f = static_cast<int>(free.size());
+  const int c = static_cast<int>(constraints.size());
+  Eigen::MatrixXd basis = Eigen::MatrixXd::Identity(f, f);
+  if (c > 0) {
+    Eigen::MatrixXd normals(f, c);
+    for (int i = 0; i < f; ++i) {
+      for (int j = 0; j < c; ++j) normals(i, j) = constraints[j][free[i]];
+    }
+    std::vector<int> kept;
+    bool aligned = true;
+    for (int j = 0; j < c; ++j) aligned = aligned && (normals.col(j).array() != 0).count() <= 1;
+    if (aligned) {
+      for (int i = 0; i < f; ++i) {
+        if (normals.row(i).isZero(0)) kept.push_back(i);
+      }
+      Eigen::MatrixXd selected = Eigen::MatrixXd::Zero(f, static_cast<int>(kept.size()));
+      for (std::size_t k = 0; k < kept.size(); ++k) selected(kept[k], static_cast<int>(k)) = 1;
+      basis = selected;
+    } else {
+      const Eigen::ColPivHouseholderQR<Eigen::MatrixXd> qr(normals);
+      const Eigen::MatrixXd Q = qr.householderQ();
+      basis = Q.rightCols(f - qr.rank());
+    }
+  }
+  NodeDofs& node = nodes_[id];
+  node.count = static_cast<int>(basis.cols());
+  for (int j = 0; j < node.count; ++j) {
+    int main = 0;
+    basis.col(j).cwiseAbs().maxCoeff(&main);
+    node.direction[j] = free[main];
+    for (int i = 0; i < f; ++i) node.T(free[i], j) = basis(i, j);
+    node.selection = node.selection && (basis.col(j).array() != 0).count() == 1;
+  }
+}
+
+void DofMap::number(const std::vector<int>& node_order) {
+  size_ = 0;
+  owner_.clear();
+  for (const int n : node_order) {
+    NodeDofs& node = nodes_[NodeId(n)];
+    node.first = size_;
+    size_ += node.count;
+    owner_.insert(owner_.end(), static_cast<std::size_t>(node.count), NodeId(n));
+  }
+}
+
+int DofMap::direction_of(int q) const {
+  const NodeDofs& node = nodes_[node_of(q)];
+  return node.direction[q - node.first];
+}
+
+Vector6d DofMap::displacement(NodeId id, const VectorXd& q) const {
+  const NodeDofs& node = nodes_[id];
+  Vector6d u = node.u0;
+  for (int j = 0; j < node.count; ++j) {
+    if (node.selection) {
+      u[node.direction[j]] += q[node.first + j];
+    } else {
+      u += node.T.col(j) * q[node.first + j];
+    }
+  }
+  return u;
+}
+
+void DofMap::add_force(NodeId id, const Vector6d& force, VectorXd& rhs) const {
+  const NodeDofs& node = nodes_[id];
+  for (int j = 0; j < node.count; ++j) rhs[node.first + j] += node.T.col(j).dot(force);
+}
+
+}  // namespace ulterix

@@ -1,0 +1,69 @@
+#pragma once
+
+#include <Eigen/Core>
+#include <array>
+#include <vector>
+
+#include "core/model/variant.hpp"
+
+namespace ulterix {
+
+using Eigen::VectorXd;
+using Matrix6d = Eigen::Matrix<double, 6, 6>;
+
+/// How the six displacements of one node follow from the unknowns: u = T·q[first .. first+count) + u0.
+struct NodeDofs {
+  int first = -1;
+  int count = 0;
+  Matrix6d T = Matrix6d::Zero();  ///< its first `count` columns, orthonormal
+  Vector6d u0 = Vector6d::Zero();
+  bool selection = true;                ///< every column of T is a unit vector ...
+  std::array<int, 6> direction = {};    ///< ... along this direction (else its largest component)
+};
+
+/// Stiffness of each node's rotations by the member ends and springs around it, other motions held;
+/// `scale` is the size it would have without hinges.
+struct NodeRotationStiffness {
+  Matrix3d stiffness = Matrix3d::Zero();
+  double scale = 0;
+};
+
+/// Supports gathered by node: held or sprung directions and the movement of the ground.
+IndexedVector<NodeId, std::array<SupportDirection, 6>> supports_by_node(const Model& model);
+
+/// The unknowns q of a variant: plane, supports, settlement, extra restraints, and rotations that
+/// nothing holds dropped. Constraints are exact; there are no penalties.
+class DofMap {
+ public:
+  DofMap(const Variant& variant, const IndexedVector<NodeId, NodeRotationStiffness>& rotations);
+
+  /// Numbers the unknowns in the given order of the nodes.
+  void number(const std::vector<int>& node_order);
+
+  int size() const { return size_; }
+  const NodeDofs& operator[](NodeId id) const { return nodes_[id]; }
+
+  /// Displacements ux..rz of a node (m, rad) for the unknowns q.
+  Vector6d displacement(NodeId id, const VectorXd& q) const;
+  /// Adds Tᵀ·force of one node to the right side.
+  void add_force(NodeId id, const Vector6d& force, VectorXd& rhs) const;
+
+  /// Directions of a node's rotation that nothing holds and that were dropped (unit vectors).
+  const std::vector<Vector3d>& dropped(NodeId id) const { return dropped_[id]; }
+  NodeId node_of(int q) const { return owner_[static_cast<std::size_t>(q)]; }
+  /// Main direction (0..5) of an unknown.
+  int direction_of(int q) const;
+
+ private:
+  void build_node(NodeId id, const std::array<SupportDirection, 6>& support,
+                  const NodeRotationStiffness& rotation);
+  void set_basis(NodeId id, const std::vector<int>& free, const std::vector<Vector6d>& constraints);
+
+  const Variant* variant_;
+  IndexedVector<NodeId, NodeDofs> nodes_;
+  IndexedVector<NodeId, std::vector<Vector3d>> dropped_;
+  std::vector<NodeId> owner_;
+  int size_ = 0;
+};
+
+}  // namespace ulterix

@@ -1,0 +1,256 @@
+#include "core/system/frame_system.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/model/local_axes.hpp"
+#include "core/system/ordering.hpp"
+
+namespace ulterix {
+
+namespace {
+
+/// K in global axes: Rᵀ·K·R block by block; R has the local axes as rows.
+Matrix12d to_global(const Matrix12d& K, const Matrix3d& R) {
+  Matrix12d result;
+  for (int i = 0; i < 4; ++i) {
+    for (int j = 0; j <= i; ++j) {
+      const Matrix3d block = R.transpose() * K.block<3, 3>(3 * i, 3 * j) * R;
+      result.block<3, 3>(3 * i, 3 * j) = block;
+      if (i != j) result.block<3, 3>(3 * j, 3 * i) = block.transpose();
+    }
+  }
+  return result;
+}
+
+Vector12d to_global(const Vector12d& v, const Matrix3d& R) {
+  Vector12d result;
+  for (int i = 0; i < 4; ++i) result.segment<3>(3 * i) = R.transpose() * v.segment<3>(3 * i);
+  return result;
+}
+
+bool fully_joined(const Member& m) {
+  return m.kind == MemberKind::frame && !m.has_hinges();
+}
+
+IndexedVector<MemberId, Matrix3d> all_axes(const Variant& variant) {
+  const Model& model = *variant.model;
+  IndexedVector<MemberId, Matrix3d> axes(model.members.size(), Matrix3d::Zero());
+  for (const MemberId id : model.members.ids()) {
+    const Member& m = model.members[id];
+    axes[id] = local_axes(variant.position(m.start), variant.position(m.end), m.roll,
+                          model.vertical);
+  }
+  return axes;
+}
+
+std::vector<std::vector<MemberId>> members_at(const Variant& variant) {
+  const Model& model = *variant.model;
+  std::vector<std::vector<MemberId>> at(static_cast<std::size_t>(model.nodes.size()));
+  for (const MemberId id : model.members.ids()) {
+    if (!variant.present[id]) continue;
+    at[static_cast<std::size_t>(model.members[id].start.value)].push_back(id);
+    at[static_cast<std::size_t>(model.members[id].end.value)].push_back(id);
+  }
+  return at;
+}
+
+Graph node_graph(const Variant& variant) {
+  const Model& model = *variant.model;
+  Graph graph(static_cast<std::size_t>(model.nodes.size()));
+  for (const MemberId id : model.members.ids()) {
+    if (!variant.present[id]) continue;
+    const Member& m = model.members[id];
+    graph[static_cast<std::size_t>(m.start.value)].push_back(m.end.value);
+    graph[static_cast<std::size_t>(m.end.value)].push_back(m.start.value);
+  }
+  for (auto& list : graph) {
+    std::sort(list.begin(), list.end());
+    list.erase(std::unique(list.begin(), list.end()), list.end());
+  }
+  return graph;
+}
+
+}  // namespace
+
+ElementProperties element_properties(const Variant& variant, MemberId id) {
+  const Model& model = *variant.model;
+  const Member& m = model.members[id];
+  const Section& section = model.sections[m.section];
+  const Material& material = model.materials[m.material];
+  const SectionProperties& s = section.properties;
+  const StiffnessFactors &a = section.stiffness, &b = variant.factors[id];
+  const auto flexibility = [&](double Av) {
+    const double GAv = material.G * Av * a.Av * b.Av;
+    return GAv > 0 ? 1 / GAv : 0;
+  };
+  ElementProperties p;
+  p.kind = m.kind;
+  p.length = (variant.position(m.end) - variant.position(m.start)).norm();
+  p.EA = material.E * s.A * a.A * b.A;
+  p.EIy = material.E * s.Iy * a.Iy * b.Iy;
+  p.EIz = material.E * s.Iz * a.Iz * b.Iz;
+  p.GJ = material.G * s.J * a.J * b.J;
+  p.shear_flexibility_y = flexibility(s.Avy);
+  p.shear_flexibility_z = flexibility(s.Avz);
+  p.r2 = s.r2();
+  p.joints = m.joints;
+  return p;
+}
+
+FrameSystem::FrameSystem(const Variant& variant)
+    : variant_(variant),
+      axes_(all_axes(variant_)),
+      supports_(supports_by_node(*variant_.model)),
+      members_at_(members_at(variant_)),
+      dofs_(variant_, rotation_stiffness()) {
+  const Graph graph = node_graph(variant_);
+  const std::vector<int> order = elimination_order(graph);
+  dofs_.number(order);
+  pattern_ = make_pattern(dofs_, order, graph);
+  scatter_ = std::make_unique<ScatterMap>(model(), dofs_, pattern_);
+}
+
+IndexedVector<NodeId, NodeRotationStiffness> FrameSystem::rotation_stiffness() const {
+  const Model& m = model();
+  IndexedVector<NodeId, NodeRotationStiffness> result(m.nodes.size());
+  for (const NodeId n : m.nodes.ids()) {
+    const auto& around = members_at_[static_cast<std::size_t>(n.value)];
+    NodeRotationStiffness& node = result[n];
+    const bool held = std::any_of(around.begin(), around.end(),
+                                  [&m](MemberId id) { return fully_joined(m.members[id]); });
+    if (held) {  // one member without hinges holds all three rotations
+      node.stiffness.setIdentity();
+      node.scale = 1;
+      continue;
+    }
+    for (const MemberId id : around) {
+      const ElementProperties p = element_properties(variant_, id);
+      if (p.kind != MemberKind::frame) continue;
+      const Element element(p, MemberLoading::none(p.length), {});
+      const int at = m.members[id].start == n ? 3 : 9;
+      node.stiffness += axes_[id].transpose() *
+                        element.stiffness().block<3, 3>(at, at) * axes_[id];
+      node.scale = std::max({node.scale, p.EIy / p.length, p.EIz / p.length, p.GJ / p.length});
+    }
+    for (int d = 0; d < 3; ++d) {
+      const double spring = supports_[n][3 + d].stiffness;
+      if (spring > 0 && spring != kRigid) {
+        node.stiffness(d, d) += spring;
+        // A spring that is alone at its node is as stiff as it needs to be.
+        if (node.scale == 0) node.scale = spring;
+      }
+    }
+  }
+  return result;
+}
+
+Element FrameSystem::element(MemberId id, const MemberLoading& loading, const State& state,
+                             int split) const {
+  GeometricEffect effect;
+  effect.acts = state.geometric;
+  if (effect.acts) {
+    effect.axial_start = state.members[id].axial_start;
+    effect.between_nodes = state.between_nodes;
+    if (model().plane != Plane::space) {
+      const int normal = model().plane == Plane::xz ? 1 : 2;
+      const bool about_y = std::abs(axes_[id](1, normal)) > 0.5;
+      effect.bends_in_z = about_y;
+      effect.bends_in_y = !about_y;
+      effect.twists = false;
+    }
+  }
+  return {element_properties(variant_, id), loading, effect, split};
+}
+
+void FrameSystem::add_member_force(MemberId id, const Element& element, const Matrix12d& K,
+                                   VectorXd& rhs) const {
+  const Member& m = model().members[id];
+  Vector12d force = -to_global(element.fixed_end_forces(), axes_[id]);
+  Vector12d prescribed;
+  prescribed << dofs_[m.start].u0, dofs_[m.end].u0;
+  if (!prescribed.isZero(0)) force -= K * prescribed;
+  dofs_.add_force(m.start, force.head<6>(), rhs);
+  dofs_.add_force(m.end, force.tail<6>(), rhs);
+}
+
+void FrameSystem::add_supports(Assembly& assembly) const {
+  for (const NodeId n : model().nodes.ids()) {
+    Matrix6d springs = Matrix6d::Zero();
+    Vector6d ground = Vector6d::Zero();
+    for (int d = 0; d < 6; ++d) {
+      const SupportDirection& s = supports_[n][d];
+      if (s.stiffness == kRigid || s.stiffness == 0) continue;
+      springs(d, d) = s.stiffness;
+      ground[d] = s.stiffness * s.settle;
+    }
+    if (springs.isZero(0)) continue;
+    scatter_->add(n, springs, assembly.values);
+    dofs_.add_force(n, ground, assembly.rhs);
+  }
+}
+
+Assembly FrameSystem::assemble(const AppliedLoads& loads, const State& state, int split) const {
+  Assembly result;
+  result.values.assign(pattern_.rows.size(), 0.0);
+  result.rhs = VectorXd::Zero(dofs_.size());
+  for (const MemberId id : model().members.ids()) {
+    if (!variant_.present[id]) continue;
+    const Element e = element(id, loads.on_member(id), state, split);
+    const Matrix12d K = to_global(e.stiffness(), axes_[id]);
+    scatter_->add(id, K, result.values);
+    add_member_force(id, e, K, result.rhs);
+    result.inner_negative_pivots += e.negative_pivots();
+    if (e.section_unstable()) result.unstable_members.push_back(id);
+    if (e.loaded_free_motion() >= 0) {
+      result.loaded_free_motions.emplace_back(id, e.loaded_free_motion());
+    }
+  }
+  add_supports(result);
+  for (const NodeId n : model().nodes.ids()) dofs_.add_force(n, loads.on_node(n), result.rhs);
+  return result;
+}
+
+FrameSystem::RightSide FrameSystem::right_side(const AppliedLoads& loads, const State& state) const {
+  RightSide side;
+  side.rhs = VectorXd::Zero(dofs_.size());
+  for (const MemberId id : model().members.ids()) {
+    if (!variant_.present[id]) continue;
+    const Element e = element(id, loads.on_member(id), state);
+    const Member& m = model().members[id];
+    const bool prescribed = !dofs_[m.start].u0.isZero(0) || !dofs_[m.end].u0.isZero(0);
+    Matrix12d K = Matrix12d::Zero();
+    if (prescribed) K = to_global(e.stiffness(), axes_[id]);
+    add_member_force(id, e, K, side.rhs);
+    if (e.loaded_free_motion() >= 0) {
+      side.loaded_free_motions.emplace_back(id, e.loaded_free_motion());
+    }
+  }
+  for (const NodeId n : model().nodes.ids()) {
+    Vector6d force = loads.on_node(n);
+    for (int d = 0; d < 6; ++d) {
+      const SupportDirection& s = supports_[n][d];
+      if (s.stiffness != kRigid) force[d] += s.stiffness * s.settle;
+    }
+    dofs_.add_force(n, force, side.rhs);
+  }
+  return side;
+}
+
+Vector12d FrameSystem::local_ends(MemberId id, const State& state) const {
+  const Member& m = model().members[id];
+  const NodeMotion &a = state.nodes[m.start], &b = state.nodes[m.end];
+  const Matrix3d& R = axes_[id];
+  Vector12d ends;
+  ends << R * a.translation, R * a.rotation, R * b.translation, R * b.rotation;
+  return ends;
+}
+
+void FrameSystem::set_motion(const VectorXd& q, State& state) const {
+  for (const NodeId n : model().nodes.ids()) {
+    const Vector6d u = dofs_.displacement(n, q);
+    state.nodes[n] = {u.head<3>(), u.tail<3>()};
+  }
+}
+
+}  // namespace ulterix
