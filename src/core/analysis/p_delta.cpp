@@ -117,10 +117,9 @@ Iteration::End Iteration::run(double lambda, const AxialForces& start) {
     system_.set_motion(q, now);
     const AxialForces found = recover_forces(applied, now);
     ConvergenceRound record = compare(before, now, forces, found);
-    const double rest =
-        (assembly.rhs - multiply(system_.pattern(), assembly.values, q)).cwiseAbs().maxCoeff();
-    const double load = assembly.rhs.size() > 0 ? assembly.rhs.cwiseAbs().maxCoeff() : 0;
-    record.residual = load > 0 ? rest / load : 0;
+    const VectorXd rest = assembly.rhs - multiply(system_.pattern(), assembly.values, q);
+    const double load = assembly.rhs.lpNorm<Eigen::Infinity>();
+    record.residual = load > 0 ? rest.lpNorm<Eigen::Infinity>() / load : 0;
     rounds_.push_back(record);
     before = now;
     forces = found;

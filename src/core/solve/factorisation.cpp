@@ -31,7 +31,7 @@ struct Factorisation::Impl {
   mutable cholmod_common common;
   cholmod_factor* L = nullptr;
   mutable cholmod_dense *Y = nullptr, *E = nullptr;
-  double smallest_pivot = 0, flops = 0;
+  double smallest_pivot = 1, flops = 0;
 
   explicit Impl(const SymmetricPattern& p) : pattern(&p) { set_up(common); }
   ~Impl() {
