@@ -1,0 +1,131 @@
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <filesystem>
+#include <fstream>
+
+#include "app/digest.hpp"
+#include "app/model_input.hpp"
+#include "app/options.hpp"
+#include "app/progress.hpp"
+#include "app/run_and_write.hpp"
+#include "app/text.hpp"
+#include "draw/result_figures.hpp"
+#include "read/near_names.hpp"
+#include "write/csv.hpp"
+#include "write/results_folder.hpp"
+
+namespace ulterix {
+
+namespace {
+
+namespace fs = std::filesystem;
+
+void write_text(const fs::path& path, const std::string& text) {
+  std::ofstream out;
+  out.exceptions(std::ios::failbit | std::ios::badbit);
+  out.open(path, std::ios::binary);
+  out << text;
+  out.close();
+}
+
+int exit_status(const RunResult& result) {
+  for (const Step& step : result.steps) {
+    // A baseline that fails is a remark where another analysis speaks for the same loads.
+    const bool asked = step.analysis != kBaseline || result.analyses().size() == 1;
+    if (asked && !step.outcome.stands()) return kDoesNotStand;
+  }
+  return result.frame.stands() ? kDone : kDoesNotStand;
+}
+
+void check_names(const ModelFile& file, const std::vector<std::string>& only) {
+  std::vector<std::string> names = {std::string(kBaseline)};
+  for (const AnalysisSpec& spec : file.model.analyses) names.push_back(spec.name);
+  for (const std::string& name : only) {
+    if (std::find(names.begin(), names.end(), name) == names.end()) {
+      throw CallError(fmt::format("--analysis: no analysis \"{}\"{} (there are {})", name,
+                                  did_you_mean(name, names), fmt::join(names, ", ")));
+    }
+  }
+}
+
+/// The baseline alone, for all loads of the model.
+void keep_baseline_only(Model& model) {
+  for (AnalysisSpec& spec : model.analyses) {
+    spec.kind = AnalysisKind::first_order;
+    spec.name = kBaseline;
+  }
+}
+
+}  // namespace
+
+int run_and_write(const ModelFile& file, const RunSettings& settings) {
+  const std::string target =
+      settings.folder.empty() ? base_name(file.path) + "-results" : settings.folder;
+  ResultsFolder folder(target);  // before the work: a wrong place is told at once
+  ProgressLine progress(settings.quiet);
+  Model model = file.model;
+  std::vector<std::string> only = settings.only;
+  if (only == std::vector<std::string>{std::string(kBaseline)}) {
+    keep_baseline_only(model);
+    only.clear();
+  }
+  const RunResult result = run(std::move(model), only, progress.callback());
+  CsvSink sink(folder.building() / "tables", file.units);
+  write_tables(result, file.units, sink, progress.callback());
+  const std::string summary =
+      summary_json(result, file.units, file.text, fs::path(file.path).filename().string());
+  write_text(folder.building() / "summary.json", summary);
+  write_text(folder.building() / "model.toml", file.text);
+  int figures = 0;
+  if (settings.figures) {
+    figures = draw_results(result, file.units, folder.building() / "figures", progress.callback());
+  }
+  folder.commit();
+  if (settings.json) fmt::print("{}", summary);
+  if (!settings.json && !settings.quiet) {
+    const int width = terminal_width();
+    fmt::print("{}", run_digest(result, file.units, width));
+    for (std::size_t i = 0; i < file.warnings.size(); ++i) {
+      fmt::print("{}\n", wrapped(fmt::format(" {:<10} {}:{}: {}", i == 0 ? "Warnings" : "", file.path,
+                                             file.warnings[i].at.line, file.warnings[i].words),
+                                 width, 12));
+    }
+    fmt::print(" Files      {}/   summary.json  tables/ ({})  figures/ ({})\n", target,
+               table_specs().size(), figures);
+    fmt::print(" Next       ulterix table {} comparison\n", target);
+  }
+  return exit_status(result);
+}
+
+int command_run(const Arguments& arguments) {
+  CommandOptions options(
+      "run", "MODEL", "Runs the analyses of a model file, first-order always too.",
+      "  ulterix run shed.toml\n"
+      "      runs what the file asks for, prints the digest and writes shed-results/\n"
+      "  ulterix run shed.toml --analysis p-delta -o trial\n"
+      "      one analysis beside first-order, into trial/\n");
+  options.add()("o,output", "results folder (default MODEL-results)",
+                cxxopts::value<std::string>(), "DIR")(
+      "analysis", "only this analysis (may be repeated)",
+      cxxopts::value<std::vector<std::string>>(), "NAME")("no-figures", "draw nothing")(
+      "quiet", "print nothing but complaints")("json", "print summary.json instead of the digest");
+  const auto parsed = options.parse(arguments);
+  if (!parsed) return kDone;
+  ModelFile file;
+  if (!read_or_complain(CommandOptions::target(*parsed, "model file"), file)) {
+    return kWrongModelOrCall;
+  }
+  RunSettings settings;
+  if (parsed->count("output") > 0) settings.folder = (*parsed)["output"].as<std::string>();
+  if (parsed->count("analysis") > 0) {
+    settings.only = (*parsed)["analysis"].as<std::vector<std::string>>();
+  }
+  settings.figures = parsed->count("no-figures") == 0;
+  settings.quiet = parsed->count("quiet") > 0;
+  settings.json = parsed->count("json") > 0;
+  check_names(file, settings.only);
+  return run_and_write(file, settings);
+}
+
+}  // namespace ulterix

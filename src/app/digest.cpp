@@ -1,0 +1,304 @@
+#include "app/digest.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "app/text.hpp"
+#include "core/results/comparison.hpp"
+#include "write/tables.hpp"
+
+namespace ulterix {
+
+namespace {
+
+using Align = TextTable::Align;
+
+std::string ratio_text(const std::optional<double>& ratio) {
+  return ratio ? fmt::format("{:.2f}", *ratio) : "-";
+}
+
+std::string kind_name(AnalysisKind kind) {
+  return kind == AnalysisKind::p_delta ? "P-Delta" : "first-order";
+}
+
+/// A second-order step with its rows beside first-order.
+struct Compared {
+  const Step* step;
+  std::vector<ComparisonRow> rows;
+
+  /// The row of largest value that passes the test; nullptr if none.
+  template <class Test>
+  const ComparisonRow* largest(const Test& test) const {
+    const ComparisonRow* best = nullptr;
+    for (const ComparisonRow& row : rows) {
+      if (test(row) && (best == nullptr || std::abs(row.value) > std::abs(best->value))) best = &row;
+    }
+    return best;
+  }
+};
+
+class Digest {
+ public:
+  Digest(const RunResult& result, const UnitSystem& units, int width)
+      : result_(result), model_(*result.model), units_(units), width_(width) {
+    for (const Step& step : result.steps) {
+      if (step.kind != AnalysisKind::p_delta) continue;
+      const Recovery first(*result.frame.system, result.baseline(step.loads.name));
+      const Recovery own(*result.frame.system, step);
+      compared_.push_back({&step, compare_to_first_order(first, own)});
+    }
+  }
+
+  std::string print() {
+    heading();
+    verdict();
+    watched();
+    for (const std::string& name : result_.analyses()) table(name);
+    differs_most();
+    checks();
+    remarks();
+    return text_;
+  }
+
+ private:
+  void line(const std::string& text, int indent = 10) {
+    text_ += wrapped(text, width_, indent) + '\n';
+  }
+
+  void heading() {
+    std::vector<std::string> kinds;
+    for (const Step& step : result_.steps) {
+      const std::string kind = kind_name(step.kind);
+      if (std::find(kinds.begin(), kinds.end(), kind) == kinds.end()) kinds.push_back(kind);
+    }
+    std::vector<std::string> loads;
+    bool combinations = false;
+    for (const Step& step : result_.steps) {
+      if (step.analysis == kBaseline) loads.push_back(step.loads.name);
+      combinations = combinations || step.loads.combination;
+    }
+    const std::string what =
+        fmt::format("{} {}{} x {}", loads.size(), combinations ? "combination" : "load case",
+                    loads.size() == 1 ? "" : "s", fmt::join(kinds, ", "));
+    const std::string title = model_.title.empty() ? "(no title)" : model_.title;
+    text_ += fmt::format("{}      {}      {:.2f} s\n\n", title, what, result_.seconds);
+  }
+
+  void verdict() {
+    if (!result_.frame.mechanisms.empty()) return tell_mechanisms();
+    if (!result_.frame.trouble.empty()) {
+      return line(fmt::format(" CANNOT BE SOLVED.  {}", result_.frame.trouble));
+    }
+    std::vector<const Step*> failed;
+    for (const Step& step : result_.steps) {
+      const bool repeats = step.analysis != kBaseline &&
+                           !result_.baseline(step.loads.name).outcome.stands();
+      if (!step.outcome.stands() && !repeats) failed.push_back(&step);
+    }
+    if (failed.empty()) {
+      line(" STANDS.  " + closest());
+    } else {
+      line(fmt::format(" DOES NOT STAND in {} of {}:", failed.size(), result_.steps.size()));
+    }
+    for (const Step* step : failed) {
+      line(fmt::format("   {} ({}): {}", step->loads.name, step->analysis, step->outcome.reason), 7);
+    }
+    for (const Step& step : result_.steps) {
+      if (step.outcome.stands() && !step.outcome.reason.empty()) {
+        line(fmt::format("   {} ({}): {}", step.loads.name, step.analysis, step.outcome.reason), 7);
+      }
+    }
+  }
+
+  void tell_mechanisms() {
+    const auto& all = result_.frame.mechanisms;
+    line(fmt::format(" DOES NOT STAND.  It moves without straining anything, in {} independent way{}:",
+                     all.size(), all.size() == 1 ? "" : "s"));
+    for (std::size_t i = 0; i < all.size() && i < 8; ++i) {
+      line(fmt::format("   {}  {}", i + 1, all[i].words), 6);
+    }
+    if (all.size() > 8) line(fmt::format("   ... and {} more (summary.json)", all.size() - 8));
+  }
+
+  /// How far from first-order the furthest load is.
+  std::string closest() const {
+    const Compared* worst = nullptr;
+    const ComparisonRow* row = nullptr;
+    for (const Compared& c : compared_) {
+      const ComparisonRow* sway = sway_row(c);
+      if (sway == nullptr || !sway->ratio) continue;
+      if (row == nullptr || std::abs(*sway->ratio) > std::abs(*row->ratio)) {
+        worst = &c;
+        row = sway;
+      }
+    }
+    if (worst == nullptr) return compared_.empty() ? "First-order only." : "No sway to compare.";
+    return fmt::format("Second-order effects are largest in {}: {} at {} is {} x first-order.",
+                       worst->step->loads.name, row->name, row->where, ratio_text(row->ratio));
+  }
+
+  /// The largest horizontal displacement, or where nothing sways, the largest one.
+  const ComparisonRow* sway_row(const Compared& c) const {
+    const auto displacement = [](const ComparisonRow& r) {
+      return r.kind == ComparisonRow::Kind::displacement;
+    };
+    const ComparisonRow* sway = c.largest([&](const ComparisonRow& r) {
+      return displacement(r) && r.component != model_.vertical && r.ratio.has_value();
+    });
+    return sway != nullptr ? sway : c.largest(displacement);
+  }
+
+  void watched() {
+    if (model_.watches.empty()) return;
+    std::vector<const Compared*> shown;
+    for (const Compared& c : compared_) {
+      if (!c.rows.empty() && shown.size() < 6) shown.push_back(&c);
+    }
+    if (shown.empty()) return;
+    TextTable table(columns(3, shown.size(), 1));
+    std::vector<std::string> head = {"watched", "", ""};
+    for (const Compared* c : shown) head.push_back(c->step->loads.name);
+    table.add(head);
+    for (std::size_t w = 0; w < model_.watches.size(); ++w) {
+      const ComparisonRow& any = shown.front()->rows[w];
+      const Quantity q = quantity_of(any);
+      std::vector<std::string> first = {any.name, any.where, units_.label(q)}, second = {"", "", ""},
+                               ratio = {"", "", ""};
+      for (const Compared* c : shown) {
+        const ComparisonRow& row = c->rows[w];
+        first.push_back(in_units(units_, q, row.first_order));
+        second.push_back(in_units(units_, q, row.value));
+        ratio.push_back(ratio_text(row.ratio));
+      }
+      first.emplace_back("first-order");
+      second.emplace_back("P-Delta");
+      ratio.emplace_back("ratio");
+      for (const auto& row : {first, second, ratio}) table.add(row);
+    }
+    text_ += '\n' + table.print();
+  }
+
+  static std::vector<Align> columns(std::size_t left, std::size_t right, std::size_t left_again) {
+    std::vector<Align> all(left, Align::left);
+    all.insert(all.end(), right, Align::right);
+    all.insert(all.end(), left_again, Align::left);
+    return all;
+  }
+
+  void table(const std::string& analysis) {
+    TextTable table({Align::left, Align::right, Align::right, Align::right, Align::left,
+                     Align::right, Align::right, Align::right, Align::left, Align::right});
+    const std::string& mm = units_.label(Quantity::displacement);
+    const std::string& knm = units_.label(Quantity::moment);
+    table.add({analysis, "sway", "", "", "", "moment", "", "", "", ""});
+    table.add({"load", "first", "P-Delta", "ratio", "at", "first", "P-Delta", "ratio", "at",
+               "rounds"});
+    table.add({"", mm, mm, "", "", knm, knm, "", "", ""});
+    bool any = false;
+    for (const Compared& c : compared_) {
+      if (c.step->analysis != analysis) continue;
+      any = true;
+      table.add(table_row(c));
+    }
+    if (any) text_ += '\n' + table.print();
+  }
+
+  std::vector<std::string> table_row(const Compared& c) const {
+    std::vector<std::string> cells = {c.step->loads.name};
+    const ComparisonRow* moment = c.largest([](const ComparisonRow& r) {
+      return r.kind == ComparisonRow::Kind::internal_force && r.component >= 3;
+    });
+    for (const ComparisonRow* row : {sway_row(c), moment}) {
+      if (row == nullptr) {
+        cells.insert(cells.end(), {"-", "-", "-", c.rows.empty() ? "no result" : ""});
+        continue;
+      }
+      const Quantity q = quantity_of(*row);
+      cells.push_back(in_units(units_, q, row->first_order));
+      cells.push_back(in_units(units_, q, row->value));
+      cells.push_back(ratio_text(row->ratio));
+      cells.push_back(where(*row));
+    }
+    cells.push_back(fmt::format("{}", c.step->rounds.size()));
+    return cells;
+  }
+
+  std::string where(const ComparisonRow& row) const {
+    if (!row.member.valid()) return row.where;
+    return fmt::format("{} x {:.2f}", row.where, units_.from_si(Quantity::length, row.x));
+  }
+
+  /// The places where the furthest load differs most, among those that matter.
+  void differs_most() {
+    const Compared* worst = nullptr;
+    double furthest = 0;
+    for (const Compared& c : compared_) {
+      const ComparisonRow* sway = sway_row(c);
+      if (sway == nullptr || !sway->ratio || std::abs(*sway->ratio - 1) <= furthest) continue;
+      furthest = std::abs(*sway->ratio - 1);
+      worst = &c;
+    }
+    if (worst == nullptr) return;
+    std::vector<const ComparisonRow*> rows;
+    for (const ComparisonRow& row : worst->rows) {
+      if (row.ratio && row.kind != ComparisonRow::Kind::watched && std::abs(*row.ratio - 1) > 0.005) {
+        rows.push_back(&row);
+      }
+    }
+    std::stable_sort(rows.begin(), rows.end(), [](const auto* a, const auto* b) {
+      return std::abs(*a->ratio - 1) > std::abs(*b->ratio - 1);
+    });
+    if (rows.empty()) return;
+    TextTable table({Align::left, Align::left, Align::left, Align::right, Align::right, Align::right});
+    table.add({fmt::format("Where {} differs most", worst->step->loads.name), "", "", "first-order",
+               "P-Delta", "ratio"});
+    for (std::size_t i = 0; i < rows.size() && i < 6; ++i) {
+      const ComparisonRow& row = *rows[i];
+      const Quantity q = quantity_of(row);
+      table.add({"  " + row.name, where(row), units_.label(q), in_units(units_, q, row.first_order),
+                 in_units(units_, q, row.value), ratio_text(row.ratio)});
+    }
+    text_ += '\n' + table.print();
+  }
+
+  void checks() {
+    double nodes = 0, reactions = 0;
+    std::string worst;
+    for (const Step& step : result_.steps) {
+      if (!step.has_state) continue;
+      nodes = std::max(nodes, step.equilibrium.nodes);
+      if (step.equilibrium.reactions >= reactions) {
+        reactions = step.equilibrium.reactions;
+        worst = fmt::format("{}, {}", step.loads.name, step.analysis);
+      }
+    }
+    if (worst.empty()) return;
+    const bool good = nodes < 1e-6 && reactions < 1e-6;
+    text_ += '\n';
+    line(fmt::format(" Checks     {}reactions = loads to {:.0e} (worst {}); nodes balanced to {:.0e}",
+                     good ? "" : "NOT IN BALANCE: ", reactions, worst, nodes), 12);
+  }
+
+  void remarks() {
+    for (std::size_t i = 0; i < result_.remarks.size(); ++i) {
+      line(fmt::format(" {:<10} {}", i == 0 ? "Remarks" : "", result_.remarks[i]), 12);
+    }
+  }
+
+  const RunResult& result_;
+  const Model& model_;
+  const UnitSystem& units_;
+  int width_;
+  std::vector<Compared> compared_;
+  std::string text_;
+};
+
+}  // namespace
+
+std::string run_digest(const RunResult& result, const UnitSystem& units, int width) {
+  return Digest(result, units, width).print();
+}
+
+}  // namespace ulterix

@@ -1,0 +1,13 @@
+#pragma once
+
+#include <string>
+
+#include "core/analysis/run.hpp"
+#include "units/unit_system.hpp"
+
+namespace ulterix {
+
+/// The short table on the terminal: does it stand, how far from first-order, where, what is odd.
+std::string run_digest(const RunResult& result, const UnitSystem& units, int width);
+
+}  // namespace ulterix

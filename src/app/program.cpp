@@ -1,0 +1,77 @@
+#include <fmt/format.h>
+
+#include <ios>
+#include <map>
+
+#include "app/commands.hpp"
+#include "app/options.hpp"
+#include "read/near_names.hpp"
+#include "write/results_folder.hpp"
+#include "write/version.hpp"
+
+namespace ulterix {
+
+namespace {
+
+struct Command {
+  const char* name;
+  int (*run)(const Arguments&);
+  const char* about;
+};
+
+constexpr std::array kCommands = {
+    Command{"check", command_check, "reads a model, lists complaints, tells what is in it"},
+    Command{"run", command_run, "runs the analyses, prints the digest, writes the results folder"},
+    Command{"table", command_table, "prints a table of a results folder, filtered"},
+    Command{"demo", command_demo, "writes the shipped example and runs it"},
+};
+
+void print_help() {
+  fmt::print(
+      "ulterix: frames beyond linear statics, beside first-order\n\n"
+      "  ulterix COMMAND MODEL|RESULTS [options]      ulterix COMMAND --help\n\n");
+  for (const Command& command : kCommands) fmt::print("  {:<8} {}\n", command.name, command.about);
+  fmt::print(
+      "\nExit status: 0 done; 1 the structure does not stand in something that was asked;\n"
+      "             2 the model or the call is wrong; 3 the machine's fault (disk full, ...)\n");
+}
+
+int dispatch(const Arguments& arguments) {
+  if (arguments.empty() || arguments[0] == "--help" || arguments[0] == "-h") {
+    print_help();
+    return arguments.empty() ? kWrongModelOrCall : kDone;
+  }
+  if (arguments[0] == "--version") {
+    fmt::print("ulterix {}\n", kVersion);
+    return kDone;
+  }
+  std::vector<std::string> names;
+  for (const Command& command : kCommands) {
+    names.emplace_back(command.name);
+    if (arguments[0] == command.name) return command.run({arguments.begin() + 1, arguments.end()});
+  }
+  throw CallError(fmt::format("no command \"{}\"{}; see ulterix --help", arguments[0],
+                              did_you_mean(arguments[0], names)));
+}
+
+}  // namespace
+
+int run_program(const Arguments& arguments) {
+  try {
+    return dispatch(arguments);
+  } catch (const CallError& error) {
+    fmt::print(stderr, "ulterix: {}\n", error.what());
+    return kWrongModelOrCall;
+  } catch (const FolderError& error) {
+    fmt::print(stderr, "ulterix: {}\n", error.words);
+    return error.users_fault ? kWrongModelOrCall : kMachineFault;
+  } catch (const std::ios_base::failure& error) {
+    fmt::print(stderr, "ulterix: cannot write: {} (is the disk full?)\n", error.code().message());
+    return kMachineFault;
+  } catch (const std::bad_alloc&) {
+    fmt::print(stderr, "ulterix: not enough memory for this model\n");
+    return kMachineFault;
+  }
+}
+
+}  // namespace ulterix

@@ -1,0 +1,29 @@
+#pragma once
+
+#include <chrono>
+#include <string>
+
+#include "core/analysis/elastic_frame.hpp"
+
+namespace ulterix {
+
+/// One line on stderr with the phase and how far it is; only on a terminal, and only for work that
+/// takes longer than a moment.
+class ProgressLine {
+ public:
+  explicit ProgressLine(bool quiet);
+  ~ProgressLine();
+  ProgressLine(const ProgressLine&) = delete;
+  ProgressLine& operator=(const ProgressLine&) = delete;
+
+  Progress callback();
+
+ private:
+  void show(const std::string& phase, double done);
+
+  bool on_;
+  bool shown_ = false;
+  std::chrono::steady_clock::time_point start_, last_;
+};
+
+}  // namespace ulterix

@@ -1,0 +1,33 @@
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "units/for_people.hpp"
+
+namespace ulterix {
+
+/// Columns lined up by their widest cell: text left, numbers right.
+class TextTable {
+ public:
+  enum class Align { left, right };
+  explicit TextTable(std::vector<Align> columns) : columns_(std::move(columns)) {}
+  void add(std::vector<std::string> cells) { rows_.push_back(std::move(cells)); }
+  /// `indent` spaces before, two between columns.
+  std::string print(int indent = 1) const;
+
+ private:
+  std::vector<Align> columns_;
+  std::vector<std::vector<std::string>> rows_;
+};
+
+/// Breaks text at spaces to the width, further lines indented.
+std::string wrapped(const std::string& text, int width, int indent);
+
+/// Width of the terminal (or of COLUMNS), between 60 and 120.
+int terminal_width();
+
+/// Number of characters on the screen (UTF-8 code points).
+std::size_t display_width(const std::string& text);
+
+}  // namespace ulterix

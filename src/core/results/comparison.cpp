@@ -1,0 +1,179 @@
+#include "core/results/comparison.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+namespace ulterix {
+
+namespace {
+
+/// First-order values below this fraction of the largest of their kind give no ratio.
+constexpr double kNoRatio = 1e-9;
+
+std::optional<double> ratio(double first, double value, double largest) {
+  if (std::abs(first) < kNoRatio * largest || first == 0) return std::nullopt;
+  return value / first;
+}
+
+/// Extremes of every member in a step, found once.
+using AllExtremes = IndexedVector<MemberId, std::array<Extreme, 6>>;
+
+AllExtremes all_extremes(const Recovery& recovery) {
+  const Model& model = recovery.system().model();
+  AllExtremes all(model.members.size());
+  for (const MemberId id : model.members.ids()) all[id] = recovery.line(id).extremes();
+  return all;
+}
+
+LargestForce largest_of(const AllExtremes& all, InternalForce component,
+                        const std::vector<MemberId>& members) {
+  LargestForce found;
+  for (const MemberId id : members) {
+    const Extreme& e = all[id][component];
+    const bool low = std::abs(e.min) > std::abs(e.max);
+    const double value = low ? e.min : e.max;
+    if (!found.member.valid() || std::abs(value) > std::abs(found.value) * (1 + 1e-9)) {
+      found = {id, low ? e.x_min : e.x_max, value};
+    }
+  }
+  return found;
+}
+
+void add_watches(const Recovery& first, const Recovery& step, std::vector<ComparisonRow>& rows) {
+  for (const Watch& watch : step.system().model().watches) {
+    ComparisonRow row;
+    row.kind = ComparisonRow::Kind::watched;
+    row.component = watch.place.component;
+    row.is_displacement = watch.place.kind == Place::Kind::displacement;
+    row.name = watch.name;
+    row.where = watch.place.text;
+    row.first_order = value_at(first, watch.place).value_or(0);
+    row.value = value_at(step, watch.place).value_or(0);
+    row.ratio = ratio(row.first_order, row.value, std::abs(row.value));
+    rows.push_back(row);
+  }
+}
+
+void add_displacements(const Recovery& first, const Recovery& step,
+                       std::vector<ComparisonRow>& rows) {
+  const Model& model = step.system().model();
+  double largest = 0;
+  for (const NodeMotion& n : step.step().state.nodes) {
+    largest = std::max(largest, n.translation.cwiseAbs().maxCoeff());
+  }
+  for (int d = 0; d < 3; ++d) {
+    if (!model.uses_direction(d)) continue;
+    const NodeId n = furthest_node(step.step(), d);
+    ComparisonRow row;
+    row.kind = ComparisonRow::Kind::displacement;
+    row.is_displacement = true;
+    row.component = d;
+    row.name = fmt::format("displacement {}", kDisplacementNames[d]);
+    row.where = model.nodes[n].name;
+    row.first_order = first.step().state.nodes[n].vector()[d];
+    row.value = step.step().state.nodes[n].vector()[d];
+    row.ratio = ratio(row.first_order, row.value, largest);
+    if (row.value != 0) rows.push_back(row);
+  }
+}
+
+void add_reactions(const Recovery& first, const Recovery& step, std::vector<ComparisonRow>& rows) {
+  const Model& model = step.system().model();
+  std::array<double, 2> largest = {0, 0};
+  for (const Vector6d& r : step.step().reactions) {
+    largest[0] = std::max(largest[0], r.head<3>().cwiseAbs().maxCoeff());
+    largest[1] = std::max(largest[1], r.tail<3>().cwiseAbs().maxCoeff());
+  }
+  for (int d = 0; d < 6; ++d) {
+    NodeId best;
+    double value = 0;
+    for (const NodeId n : model.nodes.ids()) {
+      const double r = step.step().reactions[n][d];
+      if (std::abs(r) > std::abs(value) * (1 + 1e-9)) {
+        value = r;
+        best = n;
+      }
+    }
+    if (!best.valid() || std::abs(value) < kNoRatio * largest[d / 3]) continue;
+    ComparisonRow row;
+    row.kind = ComparisonRow::Kind::reaction;
+    row.component = d;
+    row.name = fmt::format("reaction {}", kForceNames[d]);
+    row.where = model.nodes[best].name;
+    row.first_order = first.step().reactions[best][d];
+    row.value = value;
+    row.ratio = ratio(row.first_order, row.value, largest[d / 3]);
+    rows.push_back(row);
+  }
+}
+
+void add_forces(const Recovery& first, const Recovery& step, std::vector<ComparisonRow>& rows) {
+  const Model& model = step.system().model();
+  const AllExtremes extremes = all_extremes(step);
+  const std::vector<MemberId> everyone = model.members.ids();
+  const double largest_N = std::abs(largest_of(extremes, kN, everyone).value);
+  const double largest_M = std::max(std::abs(largest_of(extremes, kMy, everyone).value),
+                                    std::abs(largest_of(extremes, kMz, everyone).value));
+  for (const SectionId s : model.sections.ids()) {
+    std::vector<MemberId> members;
+    for (const MemberId m : everyone) {
+      if (model.members[m].section == s) members.push_back(m);
+    }
+    if (members.empty()) continue;
+    for (const InternalForce component : {kMy, kMz, kN}) {
+      const LargestForce found = largest_of(extremes, component, members);
+      const double largest = component == kN ? largest_N : largest_M;
+      if (std::abs(found.value) <= kNoRatio * largest) continue;
+      ComparisonRow row;
+      row.kind = ComparisonRow::Kind::internal_force;
+      row.component = component;
+      row.name = fmt::format("{} {}, {}", component == kN ? "axial force" : "moment",
+                             kInternalForceNames[component], model.sections[s].name);
+      row.where = model.members[found.member].name;
+      row.member = found.member;
+      row.x = found.x;
+      row.first_order = first.line(found.member).at(found.x).forces[component];
+      row.value = found.value;
+      row.ratio = ratio(row.first_order, row.value, largest);
+      rows.push_back(row);
+    }
+  }
+}
+
+}  // namespace
+
+NodeId furthest_node(const Step& step, int direction) {
+  NodeId best(0);
+  double furthest = -1;
+  for (int i = 0; i < step.state.nodes.size(); ++i) {
+    const double u = std::abs(step.state.nodes[NodeId(i)].vector()[direction]);
+    if (u > furthest * (1 + 1e-9)) {
+      furthest = u;
+      best = NodeId(i);
+    }
+  }
+  return best;
+}
+
+LargestForce largest_force(const Recovery& recovery, InternalForce component,
+                           const std::vector<MemberId>& members) {
+  AllExtremes extremes(recovery.system().model().members.size());
+  for (const MemberId id : members) extremes[id] = recovery.line(id).extremes();
+  return largest_of(extremes, component, members);
+}
+
+std::vector<ComparisonRow> compare_to_first_order(const Recovery& first, const Recovery& step) {
+  std::vector<ComparisonRow> rows;
+  const bool whole = step.step().has_state && step.step().state.lambda == 1;
+  if (!whole || !first.step().has_state) return rows;
+  add_watches(first, step, rows);
+  add_displacements(first, step, rows);
+  add_reactions(first, step, rows);
+  add_forces(first, step, rows);
+  return rows;
+}
+
+}  // namespace ulterix

@@ -1,0 +1,43 @@
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "core/results/recovery.hpp"
+
+namespace ulterix {
+
+/// One number beside its first-order value.
+struct ComparisonRow {
+  enum class Kind { watched, displacement, reaction, internal_force } kind = Kind::displacement;
+  int component = 0;      ///< of displacements, reactions or internal forces
+  /// What is measured: a displacement (a rotation from component 3 on), else a force (a moment).
+  bool is_displacement = false;
+  std::string name;       ///< "displacement ux", "moment My, section col", or the watch's name
+  std::string where;      ///< "B1" or "G1"
+  MemberId member;        ///< with x, for internal forces
+  double x = 0;           ///< m
+  double first_order = 0, value = 0;  ///< SI
+  /// Blank where |first_order| is below 1e-9 of the largest of its kind.
+  std::optional<double> ratio;
+};
+
+/// A step beside its first-order baseline at the places that matter: watched places, the largest
+/// displacement of each direction, the largest reactions, and the largest forces of each section.
+/// Empty if either has no state at the full load.
+std::vector<ComparisonRow> compare_to_first_order(const Recovery& first_order,
+                                                  const Recovery& step);
+
+/// The node that moves furthest in a direction (0..5), by magnitude.
+NodeId furthest_node(const Step& step, int direction);
+
+/// The member and place of the largest |force|, among the given members; x in m.
+struct LargestForce {
+  MemberId member;
+  double x = 0, value = 0;
+};
+LargestForce largest_force(const Recovery& recovery, InternalForce component,
+                           const std::vector<MemberId>& members);
+
+}  // namespace ulterix

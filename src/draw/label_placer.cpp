@@ -1,0 +1,83 @@
+#include "draw/label_placer.hpp"
+
+#include <algorithm>
+#include <array>
+
+namespace ulterix {
+
+namespace {
+
+constexpr double kPad = 2.5;
+/// Distances from the point, px; beyond kLeaderFrom a leader shows what is meant.
+constexpr std::array<double, 5> kDistances = {6, 11, 18, 34, 52};
+constexpr double kLeaderFrom = 30;
+/// Right, left, above, below, then the corners.
+const std::array<Vector2d, 8> kDirections = {Vector2d(1, 0), Vector2d(-1, 0), Vector2d(0, -1),
+                                             Vector2d(0, 1), Vector2d(1, -1), Vector2d(-1, -1),
+                                             Vector2d(1, 1), Vector2d(-1, 1)};
+
+/// Liang–Barsky: does the segment enter the box?
+bool enters(const Vector2d& a, const Vector2d& b, const Vector2d& low, const Vector2d& high) {
+  double from = 0, to = 1;
+  const Vector2d d = b - a;
+  for (int i = 0; i < 2; ++i) {
+    for (const bool upper : {false, true}) {
+      const double p = upper ? d[i] : -d[i];
+      const double q = upper ? high[i] - a[i] : a[i] - low[i];
+      if (p == 0) {
+        if (q < 0) return false;
+      } else if (p < 0) {
+        from = std::max(from, q / p);
+      } else {
+        to = std::min(to, q / p);
+      }
+    }
+  }
+  return from <= to;
+}
+
+}  // namespace
+
+void LabelPlacer::avoid(const std::vector<Vector2d>& line) {
+  for (std::size_t i = 1; i < line.size(); ++i) segments_.emplace_back(line[i - 1], line[i]);
+}
+
+bool LabelPlacer::is_free(const Box& box) const {
+  const bool inside = box.low[0] > 4 && box.low[1] > 60 && box.high[0] < Canvas::kWidth - 4 &&
+                      box.high[1] < Canvas::kHeight - 30;
+  if (!inside) return false;
+  const bool touches_label = std::any_of(boxes_.begin(), boxes_.end(), [&box](const Box& o) {
+    return box.low[0] < o.high[0] && o.low[0] < box.high[0] && box.low[1] < o.high[1] &&
+           o.low[1] < box.high[1];
+  });
+  if (touches_label) return false;
+  return std::none_of(segments_.begin(), segments_.end(), [&box](const auto& s) {
+    return enters(s.first, s.second, box.low, box.high);
+  });
+}
+
+void LabelPlacer::draw(const Box& box, const std::string& text, const TextStyle& style) {
+  canvas_.text({box.low[0] + kPad, box.high[1] - kPad - 0.12 * style.size}, text, style);
+  boxes_.push_back(box);
+}
+
+bool LabelPlacer::place(const Vector2d& at, const std::string& text, const TextStyle& style) {
+  const Vector2d size = canvas_.measure(text, style) + Vector2d(2 * kPad, 2 * kPad);
+  for (const double distance : kDistances) {
+    for (const Vector2d& direction : kDirections) {
+      const Vector2d centre = at + direction * distance + direction.cwiseProduct(size / 2);
+      const Box box{centre - size / 2, centre + size / 2};
+      if (!is_free(box)) continue;
+      if (distance > kLeaderFrom) {
+        const Vector2d tip = centre - direction.cwiseProduct(size / 2);
+        canvas_.line({at, tip}, {palette::kUndeformed, 0.7, {}});
+      }
+      draw(box, text, style);
+      return true;
+    }
+  }
+  ++dropped_;
+  return false;
+}
+
+}  // namespace ulterix

@@ -1,0 +1,87 @@
+#include "draw/result_figures.hpp"
+
+#include <fmt/format.h>
+
+#include <cctype>
+
+#include "draw/frame_figure.hpp"
+
+namespace ulterix {
+
+namespace {
+
+namespace fs = std::filesystem;
+
+/// More loads than this get no figures of their own by themselves.
+constexpr std::size_t kMostLoads = 12;
+
+/// A load's name as part of a file name.
+std::string as_file_name(const std::string& name) {
+  std::string result;
+  for (const char c : name) {
+    const bool plain = std::isalnum(static_cast<unsigned char>(c)) != 0 || c == '-' || c == '.' || c == '_';
+    result += plain ? c : '_';
+  }
+  return result;
+}
+
+std::vector<std::string> both_formats(const fs::path& folder, const std::string& name) {
+  return {(folder / (name + ".svg")).string(), (folder / (name + ".png")).string()};
+}
+
+const Step* second_order_step(const RunResult& result, const std::string& loads) {
+  for (const Step& step : result.steps) {
+    const bool whole = step.has_state && step.state.lambda == 1;
+    if (step.kind == AnalysisKind::p_delta && step.loads.name == loads && whole) return &step;
+  }
+  return nullptr;
+}
+
+int draw_load(const RunResult& result, const UnitSystem& units, const Step& first,
+              const fs::path& folder) {
+  const Recovery first_order(*result.frame.system, first);
+  const Step* step = second_order_step(result, first.loads.name);
+  std::optional<Recovery> second_order;
+  if (step != nullptr) second_order.emplace(*result.frame.system, *step);
+  const Pair pair{&first_order, second_order ? &*second_order : nullptr};
+  const std::string file = as_file_name(first.loads.name);
+  const std::string title = result.model->title;
+  draw_files(both_formats(folder, "deflected-" + file),
+             fmt::format("{}: deflected shape under {}", title, first.loads.name),
+             [&](Canvas& canvas) { draw_deflected(canvas, pair, units); });
+  draw_files(both_formats(folder, "moment-" + file),
+             fmt::format("{}: bending moments under {}", title, first.loads.name),
+             [&](Canvas& canvas) { draw_moments(canvas, pair, units); });
+  return 4;
+}
+
+int draw_all_mechanisms(const RunResult& result, const fs::path& folder) {
+  const auto& all = result.frame.mechanisms;
+  int files = 0;
+  for (std::size_t i = 0; i < all.size() && i < kMostLoads; ++i) {
+    draw_files(both_formats(folder, fmt::format("mechanism-{}", i + 1)),
+               fmt::format("{}: {}", result.model->title, all[i].words), [&](Canvas& canvas) {
+                 draw_mechanism(canvas, *result.frame.system, all[i], static_cast<int>(i) + 1,
+                                static_cast<int>(all.size()));
+               });
+    files += 2;
+  }
+  return files;
+}
+
+}  // namespace
+
+int draw_results(const RunResult& result, const UnitSystem& units, const fs::path& folder,
+                 const Progress& progress) {
+  int files = draw_all_mechanisms(result, folder);
+  std::size_t drawn = 0;
+  for (const Step& step : result.steps) {
+    if (step.analysis != kBaseline || !step.has_state || drawn == kMostLoads) continue;
+    if (progress) progress("draw", double(drawn) / double(kMostLoads));
+    files += draw_load(result, units, step, folder);
+    ++drawn;
+  }
+  return files;
+}
+
+}  // namespace ulterix

@@ -1,0 +1,76 @@
+#include "read/document.hpp"
+
+#include <toml++/toml.h>
+
+#include <algorithm>
+
+namespace ulterix {
+
+namespace {
+
+Location location_of(const toml::source_region& source) {
+  return {static_cast<int>(source.begin.line), static_cast<int>(source.begin.column)};
+}
+
+Value convert(const toml::node& node);
+
+void convert_table(const toml::table& table, Value& value) {
+  value.kind = Value::Kind::table;
+  value.inline_table = table.is_inline();
+  for (const auto& [key, node] : table) {
+    value.entries.push_back({std::string(key.str()), location_of(key.source()), convert(node)});
+  }
+  // toml++ sorts keys by name; the file's order is the order of every table.
+  std::stable_sort(value.entries.begin(), value.entries.end(), [](const Entry& a, const Entry& b) {
+    return std::pair(a.at.line, a.at.column) < std::pair(b.at.line, b.at.column);
+  });
+}
+
+Value convert(const toml::node& node) {
+  Value value;
+  value.at = location_of(node.source());
+  if (const auto* table = node.as_table()) {
+    convert_table(*table, value);
+  } else if (const auto* array = node.as_array()) {
+    value.kind = Value::Kind::array;
+    for (const toml::node& item : *array) value.items.push_back(convert(item));
+  } else if (const auto* text = node.as_string()) {
+    value.kind = Value::Kind::text;
+    value.text = text->get();
+  } else if (const auto* flag = node.as_boolean()) {
+    value.kind = Value::Kind::boolean;
+    value.boolean = flag->get();
+  } else if (const auto* integer = node.as_integer()) {
+    value.kind = Value::Kind::number;
+    value.number = static_cast<double>(integer->get());
+    value.integer = true;
+  } else if (const auto* real = node.as_floating_point()) {
+    value.kind = Value::Kind::number;
+    value.number = real->get();
+  }
+  return value;
+}
+
+}  // namespace
+
+const Value* Value::find(std::string_view key) const {
+  for (const Entry& entry : entries) {
+    if (entry.key == key) return &entry.value;
+  }
+  return nullptr;
+}
+
+ParsedDocument parse_document(std::string_view text) {
+  ParsedDocument result;
+  try {
+    const toml::table table = toml::parse(text, std::string_view("model"));
+    convert_table(table, result.root);
+  } catch (const toml::parse_error& error) {
+    std::string words(error.description());
+    words += "; nothing below this line was read";
+    result.complaints.push_back({location_of(error.source()), words});
+  }
+  return result;
+}
+
+}  // namespace ulterix

@@ -1,0 +1,219 @@
+#include "read/keys.hpp"
+
+#include <fmt/format.h>
+
+#include <array>
+
+namespace ulterix {
+
+namespace {
+
+using Q = Quantity;
+
+constexpr std::array kKeys = {
+    Key{"top", "title", Q::number, "", "what the frame is; the heading of every output", true},
+    Key{"top", "plane", Q::number, "space", "\"xz\" (or \"xy\" with vertical y): a plane frame", true},
+    Key{"top", "vertical", Q::number, "z", "the axis that points up: \"z\" or \"y\"", true},
+    Key{"top", "units", Q::number, "metric", "name of a unit set, or a table [units]", true},
+    Key{"top", "gravity", Q::acceleration, "9.80665 m/s^2", "acceleration of free fall", true},
+    Key{"top", "materials", Q::number, "", "table of materials", true},
+    Key{"top", "sections", Q::number, "", "table of sections", true},
+    Key{"top", "defaults", Q::number, "", "keys of members, for all or by pattern", true},
+    Key{"top", "nodes", Q::number, "", "NAME = [x, y, z]; two numbers in a plane frame", true},
+    Key{"top", "members", Q::number, "", "NAME = [from, to, section] or a table", true},
+    Key{"top", "supports", Q::number, "", "SELECTION = \"fixed\" | \"pinned\" | list | table", true},
+    Key{"top", "groups", Q::number, "", "NAME = { members, nodes, except }", true},
+    Key{"top", "loads", Q::number, "", "one table a load case", true},
+    Key{"top", "combinations", Q::number, "", "NAME = { CASE = factor }", true},
+    Key{"top", "watch", Q::number, "", "NAME = PLACE: what the engineer reads first", true},
+    Key{"top", "analyses", Q::number, "", "one table an analysis", true},
+    Key{"top", "files", Q::number, "", "CSV files added to the tables", false},
+    Key{"top", "floors", Q::number, "", "floors rigid in their plane", false},
+    Key{"top", "levels", Q::number, "", "named elevations", false},
+    Key{"top", "repeat", Q::number, "", "copies of a part", false},
+    Key{"top", "mass", Q::number, "", "where mass comes from", false},
+    Key{"top", "checks", Q::number, "", "member checks of the standards", false},
+
+    Key{"material", "E", Q::stress, "", "modulus of elasticity", true},
+    Key{"material", "nu", Q::number, "0.3", "Poisson's ratio, for G where that is not given", true},
+    Key{"material", "G", Q::stress, "E/(2(1 + nu))", "shear modulus", true},
+    Key{"material", "density", Q::density, "0", "mass per volume", true},
+    Key{"material", "weight", Q::weight, "", "weight per volume, instead of density", true},
+    Key{"material", "alpha", Q::expansion, "12e-6 1/K", "coefficient of expansion", true},
+    Key{"material", "fy", Q::stress, "", "yield strength", true},
+    Key{"material", "fu", Q::stress, "", "tensile strength", true},
+    Key{"material", "concrete", Q::number, "", "strength class of EN 1992-1-1: E of its table 3.1, 25 kN/m^3", true},
+    Key{"material", "fc", Q::stress, "", "compressive strength, with standard", true},
+    Key{"material", "standard", Q::number, "", "\"ACI 318\": E = 57000 sqrt(fc) in psi", true},
+
+    Key{"section", "shape", Q::number, "", "a designation of the catalogue, or I, rectangle, box, pipe, circle", true},
+    Key{"section", "h", Q::section, "", "height, along local z", true},
+    Key{"section", "b", Q::section, "", "width, along local y", true},
+    Key{"section", "tw", Q::section, "", "thickness of the web or of the side walls", true},
+    Key{"section", "tf", Q::section, "", "thickness of the flanges", true},
+    Key{"section", "r", Q::section, "0", "root radius", true},
+    Key{"section", "d", Q::section, "", "outer diameter", true},
+    Key{"section", "t", Q::section, "", "wall thickness", true},
+    Key{"section", "A", Q::area, "", "area", true},
+    Key{"section", "Iy", Q::second_moment, "", "second moment about y, the major axis", true},
+    Key{"section", "Iz", Q::second_moment, "", "second moment about z", true},
+    Key{"section", "J", Q::second_moment, "", "torsion constant", true},
+    Key{"section", "Avy", Q::area, "stiff in shear", "shear area along y", true},
+    Key{"section", "Avz", Q::area, "stiff in shear", "shear area along z", true},
+    Key{"section", "Wely", Q::modulus, "", "elastic modulus about y", true},
+    Key{"section", "Welz", Q::modulus, "", "elastic modulus about z", true},
+    Key{"section", "Wply", Q::modulus, "", "plastic modulus about y", true},
+    Key{"section", "Wplz", Q::modulus, "", "plastic modulus about z", true},
+    Key{"section", "stiffness", Q::number, "1", "factors on the stiffness: { A, I, Iy, Iz, J, Av }", true},
+    Key{"section", "Iw", Q::number, "", "warping constant", false},
+    Key{"section", "hw", Q::section, "", "web depth", false},
+    Key{"section", "hf", Q::section, "", "slab depth", false},
+    Key{"section", "taper", Q::number, "", "two sections", false},
+
+    Key{"stiffness", "A", Q::number, "1", "factor on EA", true},
+    Key{"stiffness", "I", Q::number, "1", "factor on EIy and EIz", true},
+    Key{"stiffness", "Iy", Q::number, "1", "factor on EIy", true},
+    Key{"stiffness", "Iz", Q::number, "1", "factor on EIz", true},
+    Key{"stiffness", "J", Q::number, "1", "factor on GJ", true},
+    Key{"stiffness", "Av", Q::number, "1", "factor on GAv", true},
+
+    Key{"member", "from", Q::number, "", "node at the start", true},
+    Key{"member", "to", Q::number, "", "node at the end", true},
+    Key{"member", "through", Q::number, "", "a run of nodes: members NAME.1, NAME.2, …", true},
+    Key{"member", "section", Q::number, "", "name of a section", true},
+    Key{"member", "material", Q::number, "", "name of a material", true},
+    Key{"member", "kind", Q::number, "frame", "frame or axial", true},
+    Key{"member", "roll", Q::angle, "0", "turn of the section about the member's axis", true},
+    Key{"member", "hinge", Q::number, "", "{ start = [\"my\"], end = { my = spring } }", true},
+    Key{"member", "facing", Q::number, "", "node or direction that local z faces", false},
+    Key{"member", "rigid", Q::number, "", "rigid end parts", false},
+    Key{"member", "offset", Q::number, "", "ends off their nodes", false},
+    Key{"member", "bow", Q::number, "", "initial bow", false},
+    Key{"member", "slack", Q::displacement, "", "travel before it acts", false},
+    Key{"member", "preload", Q::force, "", "force at the drawn geometry", false},
+    Key{"member", "lack_of_fit", Q::displacement, "", "length it is short of", false},
+    Key{"member", "unstrained", Q::length, "", "unstrained length of a cable", false},
+    Key{"member", "unstrained_ratio", Q::number, "", "its ratio to the drawn length", false},
+    Key{"member", "strength", Q::force, "", "largest force", false},
+    Key{"member", "breaks_at", Q::force, "", "breaking force", false},
+    Key{"member", "on_break", Q::number, "", "drop or yield", false},
+    Key{"member", "split", Q::number, "", "pieces of this member", false},
+
+    Key{"support-direction", "spring", Q::spring, "rigid", "spring to the ground", true},
+    Key{"support-direction", "only", Q::number, "", "the sign of reaction it can give", false},
+    Key{"support-direction", "slack", Q::displacement, "", "travel before it bears", false},
+
+    Key{"group", "members", Q::number, "", "names, patterns, groups", true},
+    Key{"group", "nodes", Q::number, "", "names, patterns, groups", true},
+    Key{"group", "except", Q::number, "", "names, patterns, groups taken out", true},
+    Key{"group", "between", Q::number, "", "range of coordinates", false},
+    Key{"group", "parallel", Q::number, "", "direction of members", false},
+
+    Key{"load", "action", Q::number, "", "dead, live, roof-live, snow, wind, seismic, rain, thermal, prestress", true},
+    Key{"load", "self_weight", Q::number, "0", "factor, or { SELECTION = factor }", true},
+    Key{"load", "nodes", Q::number, "", "list of { on, fx, fy, fz, mx, my, mz }", true},
+    Key{"load", "members", Q::number, "", "list of loads along members", true},
+    Key{"load", "category", Q::number, "", "category of EN 1990", false},
+    Key{"load", "areas", Q::number, "", "loads on panels", false},
+    Key{"load", "settle", Q::number, "", "movement of supports", false},
+
+    Key{"nodal-load", "on", Q::number, "", "selection of nodes", true},
+    Key{"nodal-load", "fx", Q::force, "0", "force along global x", true},
+    Key{"nodal-load", "fy", Q::force, "0", "force along global y", true},
+    Key{"nodal-load", "fz", Q::force, "0", "force along global z", true},
+    Key{"nodal-load", "mx", Q::moment, "0", "moment about global x", true},
+    Key{"nodal-load", "my", Q::moment, "0", "moment about global y", true},
+    Key{"nodal-load", "mz", Q::moment, "0", "moment about global z", true},
+
+    Key{"member-load", "on", Q::number, "", "selection of members", true},
+    Key{"member-load", "qx", Q::force_per_length, "0", "load along x: a number, or [at from, at to]", true},
+    Key{"member-load", "qy", Q::force_per_length, "0", "load along y", true},
+    Key{"member-load", "qz", Q::force_per_length, "0", "load along z", true},
+    Key{"member-load", "mqx", Q::moment_per_length, "0", "moment about x along the member", true},
+    Key{"member-load", "mqy", Q::moment_per_length, "0", "moment about y along the member", true},
+    Key{"member-load", "mqz", Q::moment_per_length, "0", "moment about z along the member", true},
+    Key{"member-load", "over", Q::length, "[0, 1]", "part loaded: fractions, or lengths with a unit", true},
+    Key{"member-load", "axes", Q::number, "global", "global, local or projected", true},
+    Key{"member-load", "fx", Q::force, "0", "point force along x", true},
+    Key{"member-load", "fy", Q::force, "0", "point force along y", true},
+    Key{"member-load", "fz", Q::force, "0", "point force along z", true},
+    Key{"member-load", "mx", Q::moment, "0", "point moment about x", true},
+    Key{"member-load", "my", Q::moment, "0", "point moment about y", true},
+    Key{"member-load", "mz", Q::moment, "0", "point moment about z", true},
+    Key{"member-load", "at", Q::length, "", "place of the point load: a fraction, or a length with a unit", true},
+    Key{"member-load", "warm", Q::temperature, "", "temperature change", false},
+    Key{"member-load", "gradient", Q::number, "", "temperature gradient", false},
+    Key{"member-load", "preload", Q::force, "", "preload", false},
+    Key{"member-load", "lack_of_fit", Q::displacement, "", "lack of fit", false},
+
+    Key{"combination", "notional", Q::number, "", "{ x, y }: fraction of gravity pushed sideways", true},
+    Key{"combination", "generate", Q::number, "", "combinations of a standard", false},
+    Key{"combination", "equation", Q::number, "", "equation of EN 1990", false},
+
+    Key{"notional", "x", Q::number, "0", "fraction along x", true},
+    Key{"notional", "y", Q::number, "0", "fraction along y", true},
+
+    Key{"analysis", "kind", Q::number, "", "first-order or p-delta", true},
+    Key{"analysis", "loads", Q::number, "all combinations", "cases and combinations, patterns too", true},
+    Key{"analysis", "split", Q::number, "auto", "pieces of every member; results do not depend on it", true},
+    Key{"analysis", "tolerance", Q::number, "1e-8", "p-delta: last change of displacements and axial forces", true},
+    Key{"analysis", "iterations", Q::number, "50", "p-delta: rounds at most", true},
+    Key{"analysis", "between_nodes", Q::number, "true", "p-delta: P-δ along members too", true},
+    Key{"analysis", "iterate", Q::number, "false", "first-order: one-directional members act one way", false},
+    Key{"analysis", "hold", Q::number, "", "restraints for this analysis only", false},
+    Key{"analysis", "axial_from", Q::number, "", "loads that make the axial force", false},
+};
+
+/// Keys of analyses that are not built yet, refused by name whatever the kind.
+constexpr std::array<std::string_view, 17> kLaterAnalysisKeys = {
+    "modes", "method", "constant", "scaled", "until", "after", "control", "steps", "stop",
+    "history", "start_shape", "stages", "brings", "theory", "position", "design", "notional"};
+
+const Key kLaterKey{"analysis", "", Q::number, "", "", false};
+
+}  // namespace
+
+std::span<const Key> all_keys() {
+  return kKeys;
+}
+
+const Key* find_key(std::string_view table, std::string_view name) {
+  for (const Key& key : kKeys) {
+    if (key.table == table && key.name == name) return &key;
+  }
+  if (table == "analysis") {
+    for (const std::string_view later : kLaterAnalysisKeys) {
+      if (later == name) return &kLaterKey;
+    }
+  }
+  return nullptr;
+}
+
+std::vector<std::string> key_names(std::string_view table) {
+  std::vector<std::string> names;
+  for (const Key& key : kKeys) {
+    if (key.table == table && key.supported) names.emplace_back(key.name);
+  }
+  return names;
+}
+
+std::string keys_as_markdown() {
+  std::string page =
+      "# Every key of the model file\n\n"
+      "Written by the program from its own table of keys (`ulterix check --keys`).\n";
+  std::string_view table;
+  for (const Key& key : kKeys) {
+    if (key.table != table) {
+      table = key.table;
+      page += fmt::format("\n## {}\n\n| key | bare number means | default | what |\n| --- | --- | --- | --- |\n",
+                          table);
+    }
+    const bool plain = key.quantity == Quantity::number;
+    page += fmt::format("| `{}` | {} | {} | {}{} |\n", key.name,
+                        plain ? std::string_view("") : words_of(key.quantity), key.fallback, key.doc,
+                        key.supported ? "" : " (not supported yet)");
+  }
+  return page;
+}
+
+}  // namespace ulterix

@@ -1,0 +1,77 @@
+#include "read/near_names.hpp"
+
+#include <algorithm>
+#include <cctype>
+#include <numeric>
+
+namespace ulterix {
+
+namespace {
+
+char lower(char c) {
+  return static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+}
+
+/// Slips between two words (insert, drop, replace, swap of neighbours); another case is half free.
+std::size_t slips(std::string_view a, std::string_view b) {
+  std::vector<std::size_t> before(b.size() + 1), last(b.size() + 1), now(b.size() + 1);
+  std::iota(last.begin(), last.end(), std::size_t{0});
+  for (std::size_t i = 1; i <= a.size(); ++i) {
+    now[0] = i;
+    for (std::size_t j = 1; j <= b.size(); ++j) {
+      const bool same = lower(a[i - 1]) == lower(b[j - 1]);
+      now[j] = std::min({last[j] + 1, now[j - 1] + 1, last[j - 1] + (same ? 0 : 1)});
+      const bool swapped = i > 1 && j > 1 && lower(a[i - 1]) == lower(b[j - 2]) &&
+                           lower(a[i - 2]) == lower(b[j - 1]);
+      if (swapped) now[j] = std::min(now[j], before[j - 2] + 1);
+    }
+    before = last;
+    last = now;
+  }
+  return last[b.size()];
+}
+
+}  // namespace
+
+std::string nearest(std::string_view name, const std::vector<std::string>& names) {
+  const std::size_t allowed = name.size() < 3 ? 1 : std::min<std::size_t>(2, name.size() / 2);
+  std::size_t best = allowed + 1;
+  std::string found;
+  for (const std::string& candidate : names) {
+    const std::size_t distance = slips(name, candidate);
+    // One-letter names are near to all others: only another case counts.
+    if (name.size() == 1 && distance > 0) continue;
+    if (distance < best) {
+      best = distance;
+      found = candidate;
+    }
+  }
+  return found;
+}
+
+std::string did_you_mean(std::string_view name, const std::vector<std::string>& names) {
+  const std::string near = nearest(name, names);
+  return near.empty() ? "" : "; did you mean \"" + near + "\"?";
+}
+
+bool fits(std::string_view pattern, std::string_view name) {
+  std::size_t p = 0, n = 0, star = std::string_view::npos, mark = 0;
+  while (n < name.size()) {
+    if (p < pattern.size() && (pattern[p] == '?' || pattern[p] == name[n])) {
+      ++p;
+      ++n;
+    } else if (p < pattern.size() && pattern[p] == '*') {
+      star = p++;
+      mark = n;
+    } else if (star != std::string_view::npos) {
+      p = star + 1;
+      n = ++mark;
+    } else {
+      return false;
+    }
+  }
+  while (p < pattern.size() && pattern[p] == '*') ++p;
+  return p == pattern.size();
+}
+
+}  // namespace ulterix

@@ -1,0 +1,22 @@
+#pragma once
+
+#include <string>
+#include <string_view>
+#include <vector>
+
+namespace ulterix {
+
+/// The name nearest to `name` (one or two slips, or another case); "" if none is near.
+std::string nearest(std::string_view name, const std::vector<std::string>& names);
+
+/// `; did you mean "rafter"?`, or "".
+std::string did_you_mean(std::string_view name, const std::vector<std::string>& names);
+
+/// True if the name fits a pattern in which * stands for any text and ? for one character.
+bool fits(std::string_view pattern, std::string_view name);
+
+inline bool is_pattern(std::string_view text) {
+  return text.find_first_of("*?") != std::string_view::npos;
+}
+
+}  // namespace ulterix

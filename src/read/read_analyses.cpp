@@ -1,0 +1,288 @@
+// Watched places and analyses.
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+#include "read/near_names.hpp"
+#include "read/reading.hpp"
+
+namespace ulterix {
+
+namespace {
+
+constexpr std::array<std::string_view, 5> kLaterKinds = {
+    "buckling", "modal", "large-displacement", "staged", "direct-analysis"};
+
+/// Cases and combinations by name, in the order: combinations, then cases.
+std::vector<LoadSet> known_loads(const Model& model) {
+  std::vector<LoadSet> all = model.combinations;
+  for (const CaseId id : model.cases.ids()) all.push_back(model.case_alone(id));
+  return all;
+}
+
+/// All combinations, or all cases when there are none.
+std::vector<LoadSet> default_loads(const Model& model) {
+  if (!model.combinations.empty()) return model.combinations;
+  return known_loads(model);
+}
+
+std::vector<LoadSet> select_loads(Reading& r, const Value& value, const std::string& who) {
+  const std::vector<LoadSet> all = known_loads(r.model);
+  std::vector<LoadSet> selected;
+  const auto add = [&selected](const LoadSet& set) {
+    const bool there = std::any_of(selected.begin(), selected.end(),
+                                   [&](const LoadSet& s) { return s.name == set.name; });
+    if (!there) selected.push_back(set);
+  };
+  for (const auto& [name, at] : r.selection_texts(value, who)) {
+    bool found = false;
+    for (const LoadSet& set : all) {
+      // The name of a list of combinations stands for all of them.
+      const bool in_list = set.combination && set.name.starts_with(name + ".");
+      if (set.name != name && !in_list && !(is_pattern(name) && fits(name, set.name))) continue;
+      found = true;
+      add(set);
+    }
+    if (found) continue;
+    std::vector<std::string> names;
+    for (const LoadSet& set : all) names.push_back(set.name);
+    r.complain(at, "{}: no load case or combination \"{}\"{}", who, name, did_you_mean(name, names));
+  }
+  return selected;
+}
+
+void read_count(Reading& r, const Value& t, std::string_view key, const std::string& who,
+                int& target) {
+  const Value* v = t.find(key);
+  if (v == nullptr || (v->is_text() && v->text == "auto")) return;
+  if (!v->is_number() || v->number < 1 || v->number != std::floor(v->number) || v->number > 1e6) {
+    r.complain(v->at, "{}: {} is a whole number from 1", who, key);
+    return;
+  }
+  target = static_cast<int>(v->number);
+}
+
+std::optional<AnalysisKind> read_kind(Reading& r, const Value& t, Location at,
+                                      const std::string& who) {
+  const Value* v = t.find("kind");
+  if (v == nullptr) {
+    r.complain(at, "{}: kind is missing", who);
+    return std::nullopt;
+  }
+  const auto word = r.text(*v, who + ": kind");
+  if (!word) return std::nullopt;
+  if (const auto kind = value_of(kAnalysisKinds, *word)) return kind;
+  if (std::find(kLaterKinds.begin(), kLaterKinds.end(), *word) != kLaterKinds.end()) {
+    r.complain(v->at, "{}: kind \"{}\" is not supported yet", who, *word);
+  } else {
+    std::vector<std::string> names;
+    for (const auto& k : kAnalysisKinds) names.emplace_back(k.text);
+    r.complain(v->at, "{}: no kind of analysis \"{}\"{}", who, *word, did_you_mean(*word, names));
+  }
+  return std::nullopt;
+}
+
+void read_analysis(Reading& r, const Entry& entry) {
+  const std::string who = "analysis " + entry.key;
+  const Value& t = entry.value;
+  if (!r.is_table(t, who)) return;
+  const auto kind = read_kind(r, t, entry.at, who);
+  if (entry.key == "first-order") {
+    return r.complain(entry.at, "{}: the name is reserved for the baseline, which always runs", who);
+  }
+  if (!r.check_keys(t, "analysis", who) || !kind) return;
+  AnalysisSpec spec;
+  spec.name = entry.key;
+  spec.kind = *kind;
+  const Value* loads = t.find("loads");
+  spec.loads = loads ? select_loads(r, *loads, who) : default_loads(r.model);
+  read_count(r, t, "split", who, spec.split);
+  read_count(r, t, "iterations", who, spec.iterations);
+  if (const auto v = r.quantity(t, "tolerance", Quantity::number, who)) {
+    if (*v <= 0 || *v > 0.1) {
+      r.complain(t.find("tolerance")->at, "{}: tolerance lies between 0 and 0.1", who);
+    }
+    spec.tolerance = *v;
+  }
+  if (const Value* v = t.find("between_nodes")) {
+    if (const auto flag = r.flag(*v, who + ": between_nodes")) spec.between_nodes = *flag;
+  }
+  r.model.analyses.push_back(spec);
+}
+
+/// What runs when the file names no analyses, until more kinds are built.
+void add_default_analyses(Model& model) {
+  AnalysisSpec spec;
+  spec.name = "p-delta";
+  spec.kind = AnalysisKind::p_delta;
+  spec.loads = default_loads(model);
+  model.analyses.push_back(spec);
+}
+
+/// Where on a member: start, end, min, max, a fraction, or a distance with its unit.
+bool parse_where(const std::string& text, Place& place, std::string& complaint) {
+  if (text == "min" || text == "max") {
+    place.along = text == "min" ? Along::smallest : Along::largest;
+    return true;
+  }
+  place.fraction = true;
+  if (text == "start" || text == "end") {
+    place.x = text == "start" ? 0 : 1;
+    return true;
+  }
+  const auto split = split_number(text);
+  if (!split) {
+    complaint = fmt::format("\"@{}\" is not start, end, min, max, a fraction or a distance", text);
+    return false;
+  }
+  place.x = split->number;
+  if (split->unit.empty()) {
+    if (place.x < 0 || place.x > 1) {
+      complaint = fmt::format("@{} is a fraction, between 0 and 1; a distance needs its unit", text);
+    }
+    return complaint.empty();
+  }
+  const auto unit = parse_unit(split->unit);
+  if (!unit || !(unit->dimension == dimension_of(Quantity::length))) {
+    complaint = fmt::format("\"@{}\" is not a distance", text);
+    return false;
+  }
+  place.fraction = false;
+  place.x *= unit->factor;
+  return true;
+}
+
+/// Members named by the item of a place: a name, a group or a pattern.
+std::vector<MemberId> members_of_item(const Model& model, const std::string& item) {
+  for (const Group& g : model.groups) {
+    if (g.name == item) return g.members;
+  }
+  std::vector<MemberId> found;
+  for (const MemberId id : model.members.ids()) {
+    const std::string& name = model.members[id].name;
+    if (name == item || (is_pattern(item) && fits(item, name))) found.push_back(id);
+  }
+  return found;
+}
+
+std::optional<NodeId> node_of_item(const Model& model, const std::string& item) {
+  for (const NodeId id : model.nodes.ids()) {
+    if (model.nodes[id].name == item) return id;
+  }
+  return std::nullopt;
+}
+
+template <std::size_t N>
+int index_in(const std::array<std::string_view, N>& names, const std::string& name) {
+  const auto found = std::find(names.begin(), names.end(), name);
+  return found == names.end() ? -1 : static_cast<int>(found - names.begin());
+}
+
+bool parse_member_place(const Model& model, const std::string& item, const std::string& where,
+                        Place& place, std::string& complaint) {
+  place.kind = Place::Kind::internal_force;
+  place.members = members_of_item(model, item);
+  if (place.members.empty()) {
+    std::vector<std::string> names;
+    for (const Member& m : model.members) names.push_back(m.name);
+    complaint = fmt::format("no member \"{}\"{}", item, did_you_mean(item, names));
+    return false;
+  }
+  if (where.empty()) {
+    complaint = "say where on the member: @start, @end, @0.5, @2.5 m, @min or @max";
+    return false;
+  }
+  if (!parse_where(where, place, complaint)) return false;
+  if (place.along == Along::distance && place.members.size() > 1) {
+    complaint = fmt::format("\"{}\" names {} members: only @min and @max read them together", item,
+                            place.members.size());
+    return false;
+  }
+  if (place.along == Along::distance && !place.fraction &&
+      place.x > model.length(place.members[0]) * (1 + 1e-9)) {
+    complaint = fmt::format("@{} lies beyond the end of {}", where, item);
+    return false;
+  }
+  return true;
+}
+
+}  // namespace
+
+std::optional<Place> parse_place(const Model& model, const std::string& text,
+                                 std::string& complaint) {
+  complaint.clear();
+  Place place;
+  place.text = text;
+  const auto at = text.find('@');
+  const std::string front = text.substr(0, at);
+  const std::string where = at == std::string::npos ? "" : text.substr(at + 1);
+  const auto dot = front.rfind('.');
+  if (dot == std::string::npos) {
+    complaint = fmt::format("\"{}\" is not a place; write NODE.ux or MEMBER.My@0.5", text);
+    return std::nullopt;
+  }
+  const std::string item = front.substr(0, dot), quantity = front.substr(dot + 1);
+  if (const int force = index_in(kInternalForceNames, quantity); force >= 0) {
+    place.component = force;
+    if (!parse_member_place(model, item, where, place, complaint)) return std::nullopt;
+    return place;
+  }
+  const int displacement = index_in(kDisplacementNames, quantity);
+  const int reaction = index_in(kForceNames, quantity);
+  if (displacement < 0 && reaction < 0) {
+    std::vector<std::string> names(kDisplacementNames.begin(), kDisplacementNames.end());
+    names.insert(names.end(), kForceNames.begin(), kForceNames.end());
+    names.insert(names.end(), kInternalForceNames.begin(), kInternalForceNames.end());
+    complaint = fmt::format("no quantity \"{}\"{}", quantity, did_you_mean(quantity, names));
+    return std::nullopt;
+  }
+  const auto node = node_of_item(model, item);
+  if (!node) {
+    std::vector<std::string> names;
+    for (const Node& n : model.nodes) names.push_back(n.name);
+    complaint = fmt::format("no node \"{}\"{}", item, did_you_mean(item, names));
+    return std::nullopt;
+  }
+  if (!where.empty()) {
+    complaint = "a node's place takes no @";
+    return std::nullopt;
+  }
+  place.node = *node;
+  place.kind = displacement >= 0 ? Place::Kind::displacement : Place::Kind::reaction;
+  place.component = displacement >= 0 ? displacement : reaction;
+  return place;
+}
+
+std::optional<LoadSet> find_loads(const Model& model, const std::string& name) {
+  for (const LoadSet& set : known_loads(model)) {
+    if (set.name == name) return set;
+  }
+  return std::nullopt;
+}
+
+void read_watches(Reading& r, const Value& table) {
+  if (!r.is_table(table, "watch")) return;
+  for (const Entry& entry : table.entries) {
+    const std::string who = "watch " + entry.key;
+    const auto text = r.text(entry.value, who);
+    if (!text) continue;
+    std::string complaint;
+    const auto place = parse_place(r.model, *text, complaint);
+    if (place) {
+      r.model.watches.push_back({entry.key, *place});
+    } else {
+      r.complain(entry.value.at, "{}: {}", who, complaint);
+    }
+  }
+}
+
+void read_analyses(Reading& r, const Value* table) {
+  if (table == nullptr) {
+    if (r.file.good()) add_default_analyses(r.model);
+    return;
+  }
+  if (!r.is_table(*table, "analyses")) return;
+  for (const Entry& entry : table->entries) read_analysis(r, entry);
+}
+
+}  // namespace ulterix

@@ -1,0 +1,449 @@
+// Nodes, members, groups and supports.
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <map>
+
+#include "read/near_names.hpp"
+#include "read/reading.hpp"
+
+namespace ulterix {
+
+namespace {
+
+constexpr std::array<std::string_view, 4> kTopTexts = {"title", "plane", "vertical", "units"};
+
+void read_node(Reading& r, const Entry& entry) {
+  const std::string who = "node " + entry.key;
+  const Value& value = entry.value;
+  const bool top_word = std::find(kTopTexts.begin(), kTopTexts.end(), entry.key) != kTopTexts.end();
+  if (top_word && value.is_text()) {
+    r.complain(entry.at,
+               "nodes: \"{}\" stands below a [table] and so fell into it; move it above the first "
+               "[table]",
+               entry.key);
+    return;
+  }
+  if (value.is_table()) {
+    r.complain(entry.at, "{}: coordinates [x, y, z] are wanted; a name with a dot must stand in "
+               "quotes", who);
+    return;
+  }
+  const bool plane = r.model.plane != Plane::space;
+  const std::size_t count = value.items.size();
+  if (!value.is_array() || (count != 3 && !(plane && count == 2))) {
+    r.complain(value.at, "{}: {} are wanted", who,
+               plane ? "two or three coordinates" : "three coordinates [x, y, z]");
+    return;
+  }
+  Node node;
+  node.name = entry.key;
+  node.line = entry.at.line;
+  // Two numbers lie in the plane: (x, z), or (x, y) with vertical y.
+  const std::array<int, 3> axes = count == 3 ? std::array<int, 3>{0, 1, 2}
+                                             : std::array<int, 3>{0, r.model.vertical, 0};
+  for (std::size_t i = 0; i < count; ++i) {
+    const auto v = r.quantity(value.items[i], Quantity::length, who);
+    if (!v) return;
+    node.position[axes[i]] = *v;
+  }
+  const int across = r.model.vertical == 2 ? 1 : 2;
+  if (plane && node.position[across] != 0) {
+    r.complain(value.at, "{}: a node of a plane frame has {} = 0", who, kAxisNames[across]);
+    return;
+  }
+  r.nodes[node.name] = r.model.nodes.push_back(node);
+}
+
+/// Hinge keys name the forces that the end does not pass on.
+void read_hinge_end(Reading& r, const Value& value, const std::string& who, EndJoint& joint) {
+  const auto direction = [&](const std::string& key, Location at) -> int {
+    const auto found = std::find(kForceNames.begin(), kForceNames.end(), key);
+    if (found != kForceNames.end()) return static_cast<int>(found - kForceNames.begin());
+    const std::vector<std::string> names(kForceNames.begin(), kForceNames.end());
+    r.complain(at, "{}: a hinge releases fx..mz, not \"{}\"{}", who, key, did_you_mean(key, names));
+    return -1;
+  };
+  if (value.is_table()) {
+    for (const Entry& entry : value.entries) {
+      const int d = direction(entry.key, entry.at);
+      if (d < 0) continue;
+      if (entry.value.kind == Value::Kind::boolean) {
+        joint[d] = entry.value.boolean ? 0 : kRigid;
+        continue;
+      }
+      const Quantity q = d < 3 ? Quantity::spring : Quantity::rotational_spring;
+      if (const auto k = r.quantity(entry.value, q, who + ": " + entry.key)) {
+        if (*k < 0) r.complain(entry.value.at, "{}: {}: the spring is negative", who, entry.key);
+        joint[d] = *k;
+      }
+    }
+    return;
+  }
+  for (const auto& [name, at] : r.selection_texts(value, who)) {
+    if (const int d = direction(name, at); d >= 0) joint[d] = 0;
+  }
+}
+
+void read_hinge(Reading& r, const Value& value, const std::string& who, Member& m) {
+  if (!r.is_table(value, who + ": hinge")) return;
+  for (const Entry& entry : value.entries) {
+    if (entry.key == "start" || entry.key == "end") {
+      read_hinge_end(r, entry.value, who + ": hinge", m.joints[entry.key == "start" ? 0 : 1]);
+    } else {
+      r.complain(entry.at, "{}: hinge: start or end is wanted, not \"{}\"", who, entry.key);
+    }
+  }
+}
+
+/// Keys of one member, from its own table over the defaults.
+class MemberKeys {
+ public:
+  MemberKeys(Reading& r, const Value* defaults) : r_(r) {
+    if (defaults == nullptr || !r.is_table(*defaults, "defaults")) return;
+    for (const Entry& entry : defaults->entries) {
+      if (!entry.value.is_table() || entry.key == "hinge") {
+        general_.entries.push_back(entry);
+        continue;
+      }
+      r.check_keys(entry.value, "member", "defaults " + entry.key);
+      patterns_.push_back(&entry);
+    }
+    general_.kind = Value::Kind::table;
+    r.check_keys(general_, "member", "defaults");
+  }
+
+  /// The value that holds for a member: its own, else the last pattern's, else the general one.
+  const Value* find(const std::string& member, const Value& own, std::string_view key) const {
+    if (const Value* v = own.find(key)) return v;
+    for (auto pattern = patterns_.rbegin(); pattern != patterns_.rend(); ++pattern) {
+      const Value* v = (*pattern)->value.find(key);
+      if (v != nullptr && fits((*pattern)->key, member)) return v;
+    }
+    return general_.find(key);
+  }
+
+  /// Complains about patterns that fit no member.
+  void check_patterns() const {
+    for (const Entry* pattern : patterns_) {
+      const bool used = std::any_of(r_.model.members.begin(), r_.model.members.end(),
+                                    [&](const Member& m) { return fits(pattern->key, m.name); });
+      if (!used) r_.complain(pattern->at, "defaults: no member fits \"{}\"", pattern->key);
+    }
+  }
+
+ private:
+  Reading& r_;
+  Value general_;
+  std::vector<const Entry*> patterns_;
+};
+
+std::optional<NodeId> node_by_name(Reading& r, const Value& value, const std::string& who) {
+  const auto name = r.text(value, who);
+  if (!name) return std::nullopt;
+  if (const auto found = r.nodes.find(*name); found != r.nodes.end()) return found->second;
+  r.complain(value.at, "{}: no node named \"{}\"{}", who, *name,
+             did_you_mean(*name, r.node_names()));
+  return std::nullopt;
+}
+
+template <class Map>
+auto by_name(Reading& r, const Map& map, const Value& value, const std::string& who,
+             std::string_view what) -> std::optional<typename Map::mapped_type> {
+  const auto name = r.text(value, who);
+  if (!name) return std::nullopt;
+  if (const auto found = map.find(*name); found != map.end()) return found->second;
+  std::vector<std::string> names;
+  for (const auto& item : map) names.push_back(item.first);
+  std::sort(names.begin(), names.end());
+  r.complain(value.at, "{}: no {} named \"{}\"{}", who, what, *name, did_you_mean(*name, names));
+  return std::nullopt;
+}
+
+/// Section, material, kind, roll, hinges; false if something is missing.
+bool read_member_keys(Reading& r, const MemberKeys& keys, const Value& own, Location at,
+                      const std::string& who, Member& m) {
+  bool good = true;
+  const Value* section = keys.find(m.name, own, "section");
+  if (section == nullptr) {
+    r.complain(at, "{}: no section given, and none in [defaults]", who);
+    good = false;
+  } else if (const auto id = by_name(r, r.sections, *section, who, "section")) {
+    m.section = *id;
+  } else {
+    good = false;
+  }
+  const Value* material = keys.find(m.name, own, "material");
+  if (material != nullptr) {
+    const auto id = by_name(r, r.materials, *material, who, "material");
+    if (id) m.material = *id;
+    good = good && id.has_value();
+  } else if (r.model.materials.size() == 1) {
+    m.material = MaterialId(0);
+  } else {
+    r.complain(at, "{}: no material given, and none in [defaults]", who);
+    good = false;
+  }
+  if (const Value* kind = keys.find(m.name, own, "kind")) {
+    const auto word = r.text(*kind, who + ": kind");
+    const auto value = word ? value_of(kMemberKinds, *word) : std::nullopt;
+    const bool later = word == "tension-only" || word == "compression-only" || word == "cable";
+    if (value) m.kind = *value;
+    if (word && !value) {
+      r.complain(kind->at, "{}: kind \"{}\" is not {}", who, *word,
+                 later ? "supported yet" : "known; frame or axial");
+      good = false;
+    }
+  }
+  if (const Value* roll = keys.find(m.name, own, "roll")) {
+    // Degrees, whatever the unit set.
+    if (const auto angle = r.quantity(*roll, Quantity::angle, who + ": roll")) m.roll = *angle;
+  }
+  if (const Value* hinge = keys.find(m.name, own, "hinge")) read_hinge(r, *hinge, who, m);
+  return good;
+}
+
+void add_member(Reading& r, Member m, Location at, const std::string& who) {
+  if (r.model.nodes[m.start].position == r.model.nodes[m.end].position) {
+    r.complain(at, "{}: its ends {} and {} lie at the same place", who, r.model.nodes[m.start].name,
+               r.model.nodes[m.end].name);
+    return;
+  }
+  constexpr double kRightAngle = 1.57079632679489661923;
+  const double turns = m.roll / kRightAngle;
+  if (r.model.plane != Plane::space && std::abs(turns - std::round(turns)) > 1e-9) {
+    r.complain(at, "{}: roll in a plane frame is a multiple of 90 degrees", who);
+    return;
+  }
+  if (r.members.contains(m.name)) {
+    r.complain(at, "{}: a member of this name exists already", who);
+    return;
+  }
+  m.line = at.line;
+  const std::string name = m.name;
+  r.members[name] = r.model.members.push_back(std::move(m));
+}
+
+/// `["A0", "A1", "col"]`: the short form as a table of keys.
+Value long_form(Reading& r, const Entry& entry, const std::string& who) {
+  const Value& v = entry.value;
+  Value table;
+  table.kind = Value::Kind::table;
+  table.inline_table = true;
+  table.at = v.at;
+  if (v.items.size() != 2 && v.items.size() != 3) {
+    r.complain(v.at, "{}: the short form is [from, to] or [from, to, section]", who);
+    return table;
+  }
+  const std::array<const char*, 3> keys = {"from", "to", "section"};
+  for (std::size_t i = 0; i < v.items.size(); ++i) {
+    table.entries.push_back({keys[i], v.items[i].at, v.items[i]});
+  }
+  return table;
+}
+
+/// The nodes that a member (2) or a run (2 or more) goes through; empty on a complaint.
+std::vector<NodeId> read_course(Reading& r, const Value& own, Location at, const std::string& who) {
+  std::vector<NodeId> course;
+  const Value* through = own.find("through");
+  const Value *from = own.find("from"), *to = own.find("to");
+  if (through != nullptr && (from != nullptr || to != nullptr)) {
+    r.complain(through->at, "{}: through, or from and to, not both", who);
+    return {};
+  }
+  std::vector<const Value*> values;
+  if (through != nullptr) {
+    if (!through->is_array() || through->items.size() < 2) {
+      r.complain(through->at, "{}: through is a list of two or more nodes", who);
+      return {};
+    }
+    for (const Value& item : through->items) values.push_back(&item);
+  } else if (from == nullptr || to == nullptr) {
+    r.complain(at, "{}: {} is missing", who, from == nullptr ? "from" : "to");
+    return {};
+  } else {
+    values = {from, to};
+  }
+  for (const Value* v : values) {
+    const auto id = node_by_name(r, *v, who);
+    if (!id) return {};
+    course.push_back(*id);
+  }
+  return course;
+}
+
+void read_member(Reading& r, const Entry& entry, const MemberKeys& keys) {
+  const std::string who = "member " + entry.key;
+  Value own = entry.value;
+  if (own.is_array()) own = long_form(r, entry, who);
+  if (!r.is_table(own, who) || own.entries.empty() || !r.check_keys(own, "member", who)) return;
+  const std::vector<NodeId> course = read_course(r, own, entry.at, who);
+  if (course.empty()) return;
+  const bool run = own.find("through") != nullptr;
+  for (std::size_t i = 0; i + 1 < course.size(); ++i) {
+    Member m;
+    m.name = run ? fmt::format("{}.{}", entry.key, i + 1) : entry.key;
+    m.start = course[i];
+    m.end = course[i + 1];
+    if (!read_member_keys(r, keys, own, entry.at, who, m)) return;
+    // A hinge of a run stands at the ends of the run.
+    if (run && own.find("hinge") != nullptr) {
+      if (i > 0) m.joints[0] = kJoined;
+      if (i + 2 < course.size()) m.joints[1] = kJoined;
+    }
+    add_member(r, std::move(m), entry.at, run ? "member " + fmt::format("{}.{}", entry.key, i + 1) : who);
+  }
+}
+
+void check_group_name(Reading& r, const Entry& entry) {
+  if (r.members.contains(entry.key)) {
+    r.complain(entry.at, "group {}: a member has this name", entry.key);
+  } else if (r.nodes.contains(entry.key)) {
+    r.complain(entry.at, "group {}: a node has this name", entry.key);
+  }
+}
+
+Group read_group(Reading& r, const Entry& entry, const std::string& who) {
+  Group group;
+  group.name = entry.key;
+  const Value *members = entry.value.find("members"), *nodes = entry.value.find("nodes");
+  if (members == nullptr && nodes == nullptr) {
+    r.complain(entry.at, "{}: members or nodes are wanted", who);
+    return group;
+  }
+  if (members != nullptr) group.members = r.select_members(*members, who + ": members");
+  if (nodes != nullptr) group.nodes = r.select_nodes(*nodes, who + ": nodes");
+  if (const Value* except = entry.value.find("except")) {
+    const auto drop = [](auto& list, const auto& out) {
+      std::erase_if(list, [&out](auto id) {
+        return std::find(out.begin(), out.end(), id) != out.end();
+      });
+    };
+    if (members != nullptr) drop(group.members, r.select_members(*except, who + ": except"));
+    if (nodes != nullptr) drop(group.nodes, r.select_nodes(*except, who + ": except"));
+  }
+  if (nodes == nullptr) {  // the nodes of a group of members are their ends
+    for (const MemberId id : group.members) {
+      group.nodes.push_back(r.model.members[id].start);
+      group.nodes.push_back(r.model.members[id].end);
+    }
+    std::sort(group.nodes.begin(), group.nodes.end());
+    group.nodes.erase(std::unique(group.nodes.begin(), group.nodes.end()), group.nodes.end());
+  }
+  return group;
+}
+
+using Directions = std::array<SupportDirection, 6>;
+
+int support_direction(Reading& r, const std::string& key, Location at, const std::string& who) {
+  const auto found = std::find(kDisplacementNames.begin(), kDisplacementNames.end(), key);
+  if (found != kDisplacementNames.end()) return static_cast<int>(found - kDisplacementNames.begin());
+  std::vector<std::string> names(kDisplacementNames.begin(), kDisplacementNames.end());
+  names.emplace_back("settle");
+  r.complain(at, "{}: a support holds ux..rz, not \"{}\"{}", who, key, did_you_mean(key, names));
+  return -1;
+}
+
+void read_support_word(Reading& r, const Value& value, const std::string& who, Directions& d) {
+  const bool fixed = value.text == "fixed";
+  if (!fixed && value.text != "pinned") {
+    r.complain(value.at, "{}: fixed, pinned, a list or a table is wanted, not \"{}\"{}", who,
+               value.text, did_you_mean(value.text, {"fixed", "pinned"}));
+    return;
+  }
+  for (int i = 0; i < (fixed ? 6 : 3); ++i) d[i].stiffness = kRigid;
+}
+
+void read_settle(Reading& r, const Value& value, const std::string& who, Directions& d) {
+  if (!r.is_table(value, who + ": settle")) return;
+  for (const Entry& entry : value.entries) {
+    const int i = support_direction(r, entry.key, entry.at, who + ": settle");
+    if (i < 0) continue;
+    const Quantity q = i < 3 ? Quantity::displacement : Quantity::rotation;
+    if (const auto v = r.quantity(entry.value, q, who + ": settle " + entry.key)) d[i].settle = *v;
+    if (d[i].stiffness == 0) {
+      r.complain(entry.at, "{}: {} settles but is not held", who, entry.key);
+    }
+  }
+}
+
+void read_support_direction(Reading& r, const Entry& entry, const std::string& who, Directions& d) {
+  const int i = support_direction(r, entry.key, entry.at, who);
+  if (i < 0) return;
+  const std::string place = who + ": " + entry.key;
+  if (entry.value.kind == Value::Kind::boolean) {
+    d[i].stiffness = entry.value.boolean ? kRigid : 0;
+    return;
+  }
+  if (!entry.value.is_table()) {
+    r.complain(entry.value.at, "{}: true or {{ spring = … }} is wanted", place);
+    return;
+  }
+  if (!r.check_keys(entry.value, "support-direction", place)) return;
+  d[i].stiffness = kRigid;
+  const Quantity q = i < 3 ? Quantity::spring : Quantity::rotational_spring;
+  if (const auto k = r.quantity(entry.value, "spring", q, place)) {
+    if (*k <= 0) r.complain(entry.value.at, "{}: the spring must be above zero", place);
+    d[i].stiffness = *k;
+  }
+}
+
+void read_support(Reading& r, const Entry& entry, std::map<NodeId, int>& lines) {
+  const std::string who = "support " + entry.key;
+  Directions directions;
+  if (entry.value.is_text()) {
+    read_support_word(r, entry.value, who, directions);
+  } else if (entry.value.is_array()) {
+    for (const auto& [name, at] : r.selection_texts(entry.value, who)) {
+      const int i = support_direction(r, name, at, who);
+      if (i >= 0) directions[i].stiffness = kRigid;
+    }
+  } else if (r.is_table(entry.value, who)) {
+    for (const Entry& e : entry.value.entries) {
+      if (e.key != "settle") read_support_direction(r, e, who, directions);
+    }
+    if (const Value* settle = entry.value.find("settle")) read_settle(r, *settle, who, directions);
+  }
+  for (const NodeId id : r.select_nodes(entry.key, entry.at, who)) {
+    const auto [earlier, fresh] = lines.emplace(id, entry.at.line);
+    if (!fresh) {
+      r.complain(entry.at, "{}: node {} has a support already (line {})", who,
+                 r.model.nodes[id].name, earlier->second);
+      continue;
+    }
+    r.model.supports.push_back({id, directions, entry.at.line});
+  }
+}
+
+}  // namespace
+
+void read_nodes(Reading& r, const Value& table) {
+  if (!r.is_table(table, "nodes")) return;
+  for (const Entry& entry : table.entries) read_node(r, entry);
+}
+
+void read_members(Reading& r, const Value& table, const Value* defaults) {
+  const MemberKeys keys(r, defaults);
+  if (!r.is_table(table, "members")) return;
+  for (const Entry& entry : table.entries) read_member(r, entry, keys);
+  keys.check_patterns();
+}
+
+void read_groups(Reading& r, const Value& table) {
+  if (!r.is_table(table, "groups")) return;
+  for (const Entry& entry : table.entries) {
+    const std::string who = "group " + entry.key;
+    check_group_name(r, entry);
+    if (!r.is_table(entry.value, who) || !r.check_keys(entry.value, "group", who)) continue;
+    r.model.groups.push_back(read_group(r, entry, who));
+    r.groups[entry.key] = r.model.groups.size() - 1;
+  }
+}
+
+void read_supports(Reading& r, const Value& table) {
+  if (!r.is_table(table, "supports")) return;
+  std::map<NodeId, int> lines;
+  for (const Entry& entry : table.entries) read_support(r, entry, lines);
+}
+
+}  // namespace ulterix

@@ -1,0 +1,165 @@
+#include <algorithm>
+#include <cmath>
+#include <fstream>
+#include <numeric>
+#include <sstream>
+
+#include "core/model/local_axes.hpp"
+#include "read/reading.hpp"
+
+namespace ulterix {
+
+namespace {
+
+const Value kEmptyTable = [] {
+  Value v;
+  v.kind = Value::Kind::table;
+  return v;
+}();
+
+const Value& part(const Value& root, std::string_view key) {
+  const Value* value = root.find(key);
+  return value == nullptr ? kEmptyTable : *value;
+}
+
+void check_nodes(Reading& r) {
+  std::vector<bool> used(static_cast<std::size_t>(r.model.nodes.size()), false);
+  for (const Member& m : r.model.members) {
+    used[static_cast<std::size_t>(m.start.value)] = used[static_cast<std::size_t>(m.end.value)] = true;
+  }
+  for (const NodeId id : r.model.nodes.ids()) {
+    if (used[static_cast<std::size_t>(id.value)]) continue;
+    const Node& node = r.model.nodes[id];
+    r.complain({node.line, 1}, "node {}: no member uses it", node.name);
+  }
+}
+
+/// Two nodes at one place look joined and are not.
+void check_coincident(Reading& r) {
+  std::vector<NodeId> order = r.model.nodes.ids();
+  const auto key = [&r](NodeId id) {
+    const Vector3d& p = r.model.nodes[id].position;
+    return std::array<double, 3>{std::round(p[0] * 1e6), std::round(p[1] * 1e6),
+                                 std::round(p[2] * 1e6)};
+  };
+  std::stable_sort(order.begin(), order.end(),
+                   [&key](NodeId a, NodeId b) { return key(a) < key(b); });
+  for (std::size_t i = 1; i < order.size(); ++i) {
+    if (key(order[i - 1]) != key(order[i])) continue;
+    const Node &a = r.model.nodes[order[i - 1]], &b = r.model.nodes[order[i]];
+    r.warn({b.line, 1}, "nodes {} and {} lie at the same place and are not joined", a.name, b.name);
+  }
+}
+
+/// A frame member needs the second moments about the axes that it bends about, and J in space.
+void check_section_use(Reading& r) {
+  std::vector<bool> told(static_cast<std::size_t>(r.model.sections.size()), false);
+  for (const MemberId id : r.model.members.ids()) {
+    const Member& m = r.model.members[id];
+    if (m.kind != MemberKind::frame || told[static_cast<std::size_t>(m.section.value)]) continue;
+    const Section& s = r.model.sections[m.section];
+    bool about_y = true, about_z = true;
+    if (r.model.plane != Plane::space) {
+      const int normal = r.model.plane == Plane::xz ? 1 : 2;
+      about_y = std::abs(local_axes(r.model, id)(1, normal)) > 0.5;
+      about_z = !about_y;
+    }
+    std::vector<std::string> missing;
+    if (about_y && s.properties.Iy <= 0) missing.emplace_back("Iy");
+    if (about_z && s.properties.Iz <= 0) missing.emplace_back("Iz");
+    if (r.model.plane == Plane::space && s.properties.J <= 0) missing.emplace_back("J");
+    if (missing.empty()) continue;
+    told[static_cast<std::size_t>(m.section.value)] = true;
+    r.complain({s.line, 1}, "section {}: {} missing: member {} needs it", s.name,
+               fmt::join(missing, ", "), m.name);
+  }
+}
+
+/// A section higher than its member is long: most likely a unit.
+void check_proportions(Reading& r) {
+  for (const MemberId id : r.model.members.ids()) {
+    const Member& m = r.model.members[id];
+    const Section& s = r.model.sections[m.section];
+    const double size = std::max({s.dimensions.h, s.dimensions.b, s.dimensions.d,
+                                  std::sqrt(s.properties.Iy / s.properties.A)});
+    const double L = r.model.length(id);
+    if (size <= L) continue;
+    r.warn({m.line, 1}, "member {}: its section ({:.3g} {}) is larger than its length ({:.3g} {}); "
+           "is a unit wrong?", m.name, r.units.from_si(Quantity::length, size),
+           r.units.label(Quantity::length), r.units.from_si(Quantity::length, L),
+           r.units.label(Quantity::length));
+    return;  // one is enough to look at the units
+  }
+}
+
+}  // namespace
+
+void check_whole(Reading& r) {
+  if (!r.file.good()) return;
+  if (r.model.nodes.empty()) return r.complain({}, "the model has no nodes");
+  if (r.model.members.empty()) return r.complain({}, "the model has no members");
+  if (r.model.supports.empty()) r.complain({}, "no supports: nothing holds the frame");
+  check_nodes(r);
+  check_section_use(r);
+  check_coincident(r);
+  check_proportions(r);
+}
+
+ModelFile read_model(const std::string& text, const std::string& path) {
+  ModelFile file;
+  file.path = path;
+  file.text = text;
+  ParsedDocument document = parse_document(text);
+  if (!document.complaints.empty()) {
+    file.complaints = document.complaints;
+    return file;
+  }
+  const Value& root = document.root;
+  Reading r(file);
+  read_top(r, root);
+  read_materials(r, part(root, "materials"));
+  read_sections(r, part(root, "sections"));
+  read_nodes(r, part(root, "nodes"));
+  read_members(r, part(root, "members"), root.find("defaults"));
+  read_groups(r, part(root, "groups"));
+  read_supports(r, part(root, "supports"));
+  read_loads(r, part(root, "loads"));
+  read_combinations(r, part(root, "combinations"));
+  read_watches(r, part(root, "watch"));
+  read_analyses(r, root.find("analyses"));
+  check_whole(r);
+  std::stable_sort(file.complaints.begin(), file.complaints.end(),
+                   [](const Complaint& a, const Complaint& b) {
+                     return std::pair(a.at.line, a.at.column) < std::pair(b.at.line, b.at.column);
+                   });
+  return file;
+}
+
+ModelFile read_model_file(const std::string& path) {
+  std::ifstream in(path, std::ios::binary);
+  std::ostringstream text;
+  if (in) text << in.rdbuf();
+  if (!in || text.bad()) {
+    ModelFile file;
+    file.path = path;
+    file.complaints.push_back({{}, "the file cannot be read"});
+    return file;
+  }
+  return read_model(text.str(), path);
+}
+
+std::string format_complaint(const ModelFile& file, const Complaint& complaint) {
+  if (complaint.at.line == 0) return fmt::format("{}: {}\n", file.path, complaint.words);
+  std::istringstream lines(file.text);
+  std::string line;
+  for (int i = 0; i < complaint.at.line && std::getline(lines, line); ++i) {
+  }
+  const auto column = static_cast<std::size_t>(std::max(complaint.at.column, 1));
+  std::string caret;
+  // Columns count characters; tabs are kept so that the caret stands under its place.
+  for (std::size_t i = 0; i + 1 < column && i < line.size(); ++i) caret += line[i] == '\t' ? '\t' : ' ';
+  return fmt::format("{}:{}:{}: {}\n    {}\n    {}^\n", file.path, complaint.at.line, column,
+                     complaint.words, line, caret);
+}
+
+}  // namespace ulterix

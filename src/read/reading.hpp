@@ -1,0 +1,87 @@
+#pragma once
+
+#include <fmt/format.h>
+
+#include <map>
+#include <optional>
+#include <string>
+#include <unordered_map>
+#include <vector>
+
+#include "read/keys.hpp"
+#include "read/model_file.hpp"
+
+namespace ulterix {
+
+/// What the readers of the parts share while one file is read. Internal to src/read.
+class Reading {
+ public:
+  explicit Reading(ModelFile& f) : file(f), model(f.model), units(f.units) {}
+
+  ModelFile& file;
+  Model& model;
+  UnitSystem& units;
+  std::unordered_map<std::string, NodeId> nodes;
+  std::unordered_map<std::string, MemberId> members;
+  std::unordered_map<std::string, SectionId> sections;
+  std::unordered_map<std::string, MaterialId> materials;
+  std::unordered_map<std::string, CaseId> cases;
+  std::unordered_map<std::string, std::size_t> groups;
+
+  template <class... Args>
+  void complain(Location at, fmt::format_string<Args...> format, Args&&... args) {
+    file.complaints.push_back({at, fmt::format(format, std::forward<Args>(args)...)});
+  }
+  template <class... Args>
+  void warn(Location at, fmt::format_string<Args...> format, Args&&... args) {
+    file.warnings.push_back({at, fmt::format(format, std::forward<Args>(args)...)});
+  }
+
+  /// Complains about keys that the table does not have or that are not built yet. `who` starts the
+  /// message: "member R1".
+  bool check_keys(const Value& table, std::string_view keys, const std::string& who);
+
+  /// A number, or text of number and unit, in SI. Complains and returns nothing if it is neither, not
+  /// finite, or of another dimension.
+  std::optional<double> quantity(const Value& value, Quantity q, const std::string& who);
+  /// The same for a key of a table; nothing (without complaint) where the key is missing.
+  std::optional<double> quantity(const Value& table, std::string_view key, Quantity q,
+                                 const std::string& who);
+  std::optional<std::string> text(const Value& value, const std::string& who);
+  std::optional<bool> flag(const Value& value, const std::string& who);
+  /// Complains if the value is not a table.
+  bool is_table(const Value& value, const std::string& who);
+
+  /// Names of a selection: a text or a list of texts.
+  std::vector<std::pair<std::string, Location>> selection_texts(const Value& value,
+                                                                const std::string& who);
+  std::vector<NodeId> select_nodes(const Value& value, const std::string& who);
+  std::vector<MemberId> select_members(const Value& value, const std::string& who);
+  std::vector<NodeId> select_nodes(const std::string& text, Location at, const std::string& who);
+  std::vector<MemberId> select_members(const std::string& text, Location at,
+                                       const std::string& who);
+
+  std::vector<std::string> node_names() const;
+  std::vector<std::string> member_names() const;
+  std::vector<std::string> group_names() const;
+
+ private:
+  bool complain_about_key(const Entry& entry, const Value& table, std::string_view keys,
+                          const std::string& who);
+};
+
+void read_top(Reading& r, const Value& root);
+void read_materials(Reading& r, const Value& table);
+void read_sections(Reading& r, const Value& table);
+void read_nodes(Reading& r, const Value& table);
+void read_members(Reading& r, const Value& table, const Value* defaults);
+void read_groups(Reading& r, const Value& table);
+void read_supports(Reading& r, const Value& table);
+void read_loads(Reading& r, const Value& table);
+void read_combinations(Reading& r, const Value& table);
+void read_watches(Reading& r, const Value& table);
+void read_analyses(Reading& r, const Value* table);
+/// What only the whole model shows: unused nodes, no supports, missing properties.
+void check_whole(Reading& r);
+
+}  // namespace ulterix

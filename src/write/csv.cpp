@@ -1,0 +1,129 @@
+#include "write/csv.hpp"
+
+#include <array>
+#include <charconv>
+#include <cmath>
+#include <sstream>
+
+namespace ulterix {
+
+namespace {
+
+constexpr std::size_t kFlushAt = 1 << 20;
+
+template <class Number>
+void append_number(std::string& buffer, Number value) {
+  std::array<char, 32> digits;
+  const auto [end, error] = std::to_chars(digits.data(), digits.data() + digits.size(), value);
+  buffer.append(digits.data(), end);
+}
+
+}  // namespace
+
+std::string csv_cell(std::string_view value) {
+  if (value.find_first_of(",\"\n\r") == std::string_view::npos) return std::string(value);
+  std::string quoted = "\"";
+  for (const char c : value) {
+    if (c == '"') quoted += '"';
+    quoted += c;
+  }
+  return quoted + "\"";
+}
+
+void CsvSink::begin(const TableSpec& table) {
+  const auto path = folder_ / (std::string(table.name) + ".csv");
+  file_.exceptions(std::ios::failbit | std::ios::badbit);
+  file_.open(path, std::ios::binary);
+  buffer_ = "analysis,loads,step";
+  factors_ = {1, 1, 1};
+  for (const ColumnSpec& column : table.columns) {
+    buffer_ += ',' + column_header(column, units_);
+    factors_.push_back(column.type == ColumnSpec::Type::real ? units_.to_si(column.quantity, 1) : 1);
+  }
+  buffer_ += '\n';
+  column_ = 0;
+}
+
+void CsvSink::separate() {
+  if (column_ > 0) buffer_ += ',';
+  ++column_;
+}
+
+void CsvSink::text(std::string_view value) {
+  separate();
+  if (value.find_first_of(",\"\n\r") == std::string_view::npos) {
+    buffer_ += value;
+  } else {
+    buffer_ += csv_cell(value);
+  }
+}
+
+void CsvSink::integer(int value) {
+  separate();
+  append_number(buffer_, value);
+}
+
+void CsvSink::real(std::optional<double> value) {
+  const double factor = factors_[column_];
+  separate();
+  if (!value || !std::isfinite(*value)) return;
+  const double shown = *value / factor;
+  append_number(buffer_, shown == 0 ? 0.0 : shown);  // no "-0"
+}
+
+void CsvSink::end_row() {
+  buffer_ += '\n';
+  column_ = 0;
+  if (buffer_.size() > kFlushAt) flush();
+}
+
+void CsvSink::flush() {
+  file_.write(buffer_.data(), static_cast<std::streamsize>(buffer_.size()));
+  buffer_.clear();
+}
+
+void CsvSink::end() {
+  flush();
+  file_.close();
+}
+
+CsvTable read_csv(const std::filesystem::path& path) {
+  std::ifstream in(path, std::ios::binary);
+  std::ostringstream all;
+  all << in.rdbuf();
+  const std::string content = all.str();
+  CsvTable table;
+  std::vector<std::string> row(1);
+  bool quoted = false;
+  for (std::size_t i = 0; i < content.size(); ++i) {
+    const char c = content[i];
+    if (quoted) {
+      if (c != '"') {
+        row.back() += c;
+      } else if (i + 1 < content.size() && content[i + 1] == '"') {
+        row.back() += '"';
+        ++i;
+      } else {
+        quoted = false;
+      }
+    } else if (c == '"') {
+      quoted = true;
+    } else if (c == ',') {
+      row.emplace_back();
+    } else if (c == '\n') {
+      if (table.header.empty()) {
+        table.header = row;
+      } else {
+        table.rows.push_back(row);
+      }
+      row.assign(1, "");
+    } else {
+      row.back() += c;
+    }
+  }
+  // A last line without its end was cut short.
+  if (row.size() > 1 || !row[0].empty()) table.header.clear();
+  return table;
+}
+
+}  // namespace ulterix

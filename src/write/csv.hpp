@@ -1,0 +1,48 @@
+#pragma once
+
+#include <filesystem>
+#include <fstream>
+#include <string>
+#include <vector>
+
+#include "write/tables.hpp"
+
+namespace ulterix {
+
+/// One CSV file a table in a folder; reals in the results' units, as the shortest text that reads
+/// back to the same double. Throws std::ios_base::failure when the disk does not take it.
+class CsvSink : public TableSink {
+ public:
+  CsvSink(std::filesystem::path folder, const UnitSystem& units)
+      : folder_(std::move(folder)), units_(units) {}
+
+  void begin(const TableSpec& table) override;
+  void text(std::string_view value) override;
+  void integer(int value) override;
+  void real(std::optional<double> value) override;
+  void end_row() override;
+  void end() override;
+
+ private:
+  void separate();
+  void flush();
+
+  std::filesystem::path folder_;
+  UnitSystem units_;
+  std::ofstream file_;
+  std::string buffer_;
+  std::vector<double> factors_;  ///< of each column; 1 for text
+  std::size_t column_ = 0;
+};
+
+/// A CSV file read back: cells as text. Empty header if the file cannot be read or is cut short.
+struct CsvTable {
+  std::vector<std::string> header;
+  std::vector<std::vector<std::string>> rows;
+};
+CsvTable read_csv(const std::filesystem::path& path);
+
+/// A cell as CSV writes it: quoted if it holds a comma, a quote or a line break.
+std::string csv_cell(std::string_view value);
+
+}  // namespace ulterix

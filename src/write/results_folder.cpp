@@ -1,0 +1,210 @@
+#include "write/results_folder.hpp"
+
+#include <fcntl.h>
+#include <signal.h>
+#include <fmt/format.h>
+#include <linux/fs.h>
+#include <stdio.h>
+#include <unistd.h>
+
+#include <cmath>
+#include <cerrno>
+#include <cstring>
+#include <fstream>
+#include <nlohmann/json.hpp>
+
+#include "write/tables.hpp"
+#include "write/version.hpp"
+
+namespace ulterix {
+
+namespace {
+
+namespace fs = std::filesystem;
+using nlohmann::ordered_json;
+
+bool swap_folders(const fs::path& a, const fs::path& b) {
+  return renameat2(AT_FDCWD, a.c_str(), AT_FDCWD, b.c_str(), RENAME_EXCHANGE) == 0;
+}
+
+/// JSON has no inf or NaN; null says that there is no number.
+ordered_json finite(double v) {
+  return std::isfinite(v) ? ordered_json(v) : ordered_json(nullptr);
+}
+
+ordered_json units_json(const UnitSystem& units) {
+  ordered_json j;
+  const std::vector<std::pair<const char*, Quantity>> kinds = {
+      {"length", Quantity::length},     {"force", Quantity::force},
+      {"moment", Quantity::moment},     {"displacement", Quantity::displacement},
+      {"rotation", Quantity::rotation}, {"stress", Quantity::stress}};
+  for (const auto& [name, q] : kinds) j[name] = units.label(q);
+  return j;
+}
+
+ordered_json comparison_json(const RunResult& result, const Step& step, const UnitSystem& units) {
+  ordered_json rows = ordered_json::array();
+  if (step.analysis == kBaseline) return rows;
+  const Recovery first(*result.frame.system, result.baseline(step.loads.name));
+  const Recovery own(*result.frame.system, step);
+  for (const ComparisonRow& row : compare_to_first_order(first, own)) {
+    if (row.kind != ComparisonRow::Kind::watched && row.kind != ComparisonRow::Kind::displacement) {
+      continue;
+    }
+    const Quantity q = quantity_of(row);
+    ordered_json j;
+    j["quantity"] = row.name;
+    j["where"] = row.where;
+    j["unit"] = units.label(q);
+    j["first_order"] = finite(units.from_si(q, row.first_order));
+    j["value"] = finite(units.from_si(q, row.value));
+    j["ratio"] = row.ratio ? finite(*row.ratio) : ordered_json(nullptr);
+    rows.push_back(j);
+  }
+  return rows;
+}
+
+ordered_json step_json(const RunResult& result, const Step& step, const UnitSystem& units) {
+  ordered_json j;
+  j["analysis"] = step.analysis;
+  j["kind"] = word_of(kAnalysisKinds, step.kind);
+  j["loads"] = step.loads.name;
+  j["step"] = step.number;
+  j["outcome"] = word_of(kVerdicts, step.outcome.verdict);
+  j["reason"] = step.outcome.reason;
+  ordered_json evidence;
+  if (step.outcome.negative_pivots) evidence["negative_pivots"] = *step.outcome.negative_pivots;
+  if (step.outcome.verdict == Verdict::above_critical_load) {
+    evidence["stands_at"] = step.outcome.stands_at;
+    evidence["fails_at"] = step.outcome.fails_at;
+  }
+  if (step.has_state) {
+    evidence["factor"] = step.state.lambda;
+    evidence["rounds"] = step.rounds.size();
+    evidence["unbalanced_at_nodes"] = finite(step.equilibrium.nodes);
+    evidence["reactions_against_loads"] = finite(step.equilibrium.reactions);
+  }
+  j["evidence"] = evidence;
+  j["beside_first_order"] = comparison_json(result, step, units);
+  return j;
+}
+
+}  // namespace
+
+std::string model_hash(const std::string& text) {
+  std::uint64_t hash = 14695981039346656037ULL;
+  for (const char c : text) {
+    hash ^= static_cast<unsigned char>(c);
+    hash *= 1099511628211ULL;
+  }
+  return fmt::format("{:016x}", hash);
+}
+
+bool is_results_folder(const fs::path& folder) {
+  std::ifstream in(folder / "summary.json");
+  if (!in) return false;
+  const auto json = ordered_json::parse(in, nullptr, false);
+  return json.is_object() && json.value("program", "") == "ulterix";
+}
+
+namespace {
+
+/// Removes what runs that died left beside the target.
+void clear_unfinished(const fs::path& parent, const std::string& name) {
+  const std::string start = fmt::format(".{}.unfinished-", name);
+  std::error_code error;
+  for (const auto& entry : fs::directory_iterator(parent, error)) {
+    const std::string file = entry.path().filename().string();
+    if (!file.starts_with(start)) continue;
+    const int pid = std::atoi(file.c_str() + start.size());
+    const bool alive = pid > 0 && (kill(pid, 0) == 0 || errno == EPERM);
+    if (!alive) fs::remove_all(entry.path(), error);
+  }
+}
+
+}  // namespace
+
+ResultsFolder::ResultsFolder(fs::path target) : target_(std::move(target)) {
+  if (target_.filename().empty()) target_ = target_.parent_path();
+  std::error_code error;
+  const bool there = fs::exists(fs::symlink_status(target_, error));
+  if (there && !fs::is_directory(target_)) {
+    throw FolderError{fmt::format("{} is a file, not a results folder", target_.string()), true};
+  }
+  if (there && !fs::is_empty(target_, error) && !is_results_folder(target_)) {
+    throw FolderError{fmt::format("{} holds something else (no summary.json of this program); it is "
+                                  "left as it is: choose another folder with -o",
+                                  target_.string()),
+                      true};
+  }
+  const fs::path parent = target_.parent_path().empty() ? fs::path(".") : target_.parent_path();
+  clear_unfinished(parent, target_.filename().string());
+  building_ = parent / fmt::format(".{}.unfinished-{}", target_.filename().string(), getpid());
+  fs::create_directories(building_ / "tables", error);
+  if (!error) fs::create_directories(building_ / "figures", error);
+  if (error) {
+    throw FolderError{fmt::format("cannot write beside {}: {}", target_.string(), error.message()),
+                      true};
+  }
+}
+
+ResultsFolder::~ResultsFolder() {
+  std::error_code ignored;
+  if (!building_.empty()) fs::remove_all(building_, ignored);
+}
+
+void ResultsFolder::commit() {
+  std::error_code error;
+  if (!fs::exists(target_)) {
+    fs::rename(building_, target_, error);
+    if (error) throw FolderError{fmt::format("{}: {}", target_.string(), error.message()), false};
+    building_.clear();
+    return;
+  }
+  if (!swap_folders(building_, target_)) {
+    // A file system without exchange: two renames.
+    const fs::path aside = building_.string() + "-old";
+    fs::rename(target_, aside, error);
+    if (!error) fs::rename(building_, target_, error);
+    if (error) throw FolderError{fmt::format("{}: {}", target_.string(), error.message()), false};
+    building_ = aside;
+  }
+  fs::remove_all(building_, error);
+  building_.clear();
+}
+
+std::string summary_json(const RunResult& result, const UnitSystem& units,
+                         const std::string& model_text, const std::string& model_name) {
+  ordered_json j;
+  j["program"] = "ulterix";
+  j["version"] = kVersion;
+  j["summary_version"] = kSummaryVersion;
+  j["model"] = model_name;
+  j["model_hash"] = model_hash(model_text);
+  j["title"] = result.model->title;
+  j["units"] = units_json(units);
+  ordered_json settings = ordered_json::array();
+  for (const AnalysisSpec& spec : result.model->analyses) {
+    ordered_json s;
+    s["analysis"] = spec.name;
+    s["kind"] = word_of(kAnalysisKinds, spec.kind);
+    if (spec.kind == AnalysisKind::p_delta) {
+      s["tolerance"] = spec.tolerance;
+      s["iterations"] = spec.iterations;
+      s["between_nodes"] = spec.between_nodes;
+      s["split"] = spec.split == 0 ? ordered_json("auto") : ordered_json(spec.split);
+    }
+    settings.push_back(s);
+  }
+  j["settings"] = settings;
+  j["remarks"] = result.remarks;
+  ordered_json mechanisms = ordered_json::array();
+  for (const Mechanism& m : result.frame.mechanisms) mechanisms.push_back(m.words);
+  j["mechanisms"] = mechanisms;
+  ordered_json steps = ordered_json::array();
+  for (const Step& step : result.steps) steps.push_back(step_json(result, step, units));
+  j["outcomes"] = steps;
+  return j.dump(2, ' ', false, ordered_json::error_handler_t::replace) + "\n";
+}
+
+}  // namespace ulterix

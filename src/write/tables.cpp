@@ -1,0 +1,266 @@
+#include "write/tables.hpp"
+
+#include <fmt/format.h>
+
+namespace ulterix {
+
+namespace {
+
+using Type = ColumnSpec::Type;
+using Q = Quantity;
+
+ColumnSpec text_column(std::string_view name, std::string_view doc) {
+  return {Type::text, name, Q::number, doc};
+}
+ColumnSpec integer_column(std::string_view name, std::string_view doc) {
+  return {Type::integer, name, Q::number, doc};
+}
+ColumnSpec real_column(std::string_view name, Quantity q, std::string_view doc) {
+  return {Type::real, name, q, doc};
+}
+
+/// The six displacements, forces or internal forces as columns.
+template <std::size_t N>
+void add_six(std::vector<ColumnSpec>& columns, const std::array<std::string_view, N>& names,
+             Quantity first, Quantity last, std::string_view doc) {
+  for (std::size_t i = 0; i < N; ++i) {
+    columns.push_back(real_column(names[i], i < 3 ? first : last, doc));
+  }
+}
+
+std::vector<TableSpec> make_specs() {
+  std::vector<TableSpec> specs;
+  specs.push_back({"steps",
+                   "how each analysis of each load ended",
+                   {text_column("label", "name of the step"),
+                    real_column("factor", Q::number, "part of the loads that the state stands for"),
+                    text_column("outcome", "stands, or why not"),
+                    text_column("reason", "in words")}});
+  TableSpec displacements{"displacements", "displacements of the nodes", {}};
+  displacements.columns = {text_column("node", "")};
+  add_six(displacements.columns, kDisplacementNames, Q::displacement, Q::rotation, "global");
+  specs.push_back(displacements);
+  TableSpec reactions{"reactions", "forces of the ground on the structure", {}};
+  reactions.columns = {text_column("node", "")};
+  add_six(reactions.columns, kForceNames, Q::force, Q::moment, "global");
+  specs.push_back(reactions);
+  TableSpec forces{"member_forces", "internal forces along the members", {}};
+  forces.columns = {text_column("member", ""), real_column("x", Q::length, "from the start")};
+  const std::array<Quantity, 6> kinds = {Q::force, Q::force, Q::force, Q::moment, Q::moment, Q::moment};
+  for (std::size_t i = 0; i < 6; ++i) {
+    forces.columns.push_back(real_column(kInternalForceNames[i], kinds[i], "local"));
+  }
+  specs.push_back(forces);
+  specs.push_back({"member_extremes",
+                   "true extremes along each member",
+                   {text_column("member", ""), text_column("quantity", "N, Vy, Vz, Mx, My, Mz"),
+                    text_column("unit", ""), real_column("min", Q::number, "in the unit beside it"),
+                    real_column("x_min", Q::length, "from the start"),
+                    real_column("max", Q::number, "in the unit beside it"),
+                    real_column("x_max", Q::length, "from the start")}});
+  specs.push_back({"convergence",
+                   "rounds of the iteration on axial forces",
+                   {integer_column("round", ""),
+                    real_column("change_u", Q::number, "of the largest displacement, relative"),
+                    real_column("change_n", Q::number, "of the largest axial force, relative"),
+                    real_column("residual", Q::number, "unbalanced over largest nodal force")}});
+  specs.push_back({"comparison",
+                   "beside first-order at the places that matter",
+                   {text_column("quantity", ""), text_column("unit", ""),
+                    text_column("where", "node, or member and distance"),
+                    real_column("first_order", Q::number, "in the unit beside it"),
+                    real_column("value", Q::number, "in the unit beside it"),
+                    real_column("ratio", Q::number, "blank where first-order is nothing")}});
+  return specs;
+}
+
+/// Rows of one run, table by table.
+class Writer {
+ public:
+  Writer(const RunResult& result, const UnitSystem& units, TableSink& sink)
+      : result_(result), model_(*result.model), units_(units), sink_(sink) {}
+
+  void steps() {
+    for (const Step& step : result_.steps) {
+      lead(step);
+      sink_.text(step.label);
+      sink_.real(step.has_state ? std::optional(step.state.lambda) : std::nullopt);
+      sink_.text(word_of(kVerdicts, step.outcome.verdict));
+      sink_.text(step.outcome.reason);
+      sink_.end_row();
+    }
+  }
+
+  void displacements() {
+    for (const Step& step : result_.steps) {
+      if (!step.has_state) continue;
+      for (const NodeId n : model_.nodes.ids()) {
+        lead(step);
+        sink_.text(model_.nodes[n].name);
+        six(step.state.nodes[n].vector());
+        sink_.end_row();
+      }
+    }
+  }
+
+  void reactions() {
+    for (const Step& step : result_.steps) {
+      if (!step.has_state) continue;
+      for (const Support& s : model_.supports) {
+        lead(step);
+        sink_.text(model_.nodes[s.node].name);
+        six(step.reactions[s.node]);
+        sink_.end_row();
+      }
+    }
+  }
+
+  void member_forces() {
+    each_line([this](const Step& step, MemberId id, const MemberLine& line) {
+      for (const LinePoint& p : line.stations()) {
+        lead(step);
+        sink_.text(model_.members[id].name);
+        sink_.real(p.x);
+        six(p.forces);
+        sink_.end_row();
+      }
+    });
+  }
+
+  void member_extremes() {
+    each_line([this](const Step& step, MemberId id, const MemberLine& line) {
+      const auto extremes = line.extremes();
+      for (int i = 0; i < 6; ++i) {
+        const Quantity q = i < 3 ? Q::force : Q::moment;
+        lead(step);
+        sink_.text(model_.members[id].name);
+        sink_.text(kInternalForceNames[i]);
+        sink_.text(units_.label(q));
+        sink_.real(units_.from_si(q, extremes[i].min));
+        sink_.real(extremes[i].x_min);
+        sink_.real(units_.from_si(q, extremes[i].max));
+        sink_.real(extremes[i].x_max);
+        sink_.end_row();
+      }
+    });
+  }
+
+  void convergence() {
+    for (const Step& step : result_.steps) {
+      for (std::size_t i = 0; i < step.rounds.size(); ++i) {
+        lead(step);
+        sink_.integer(static_cast<int>(i) + 1);
+        sink_.real(step.rounds[i].change_u);
+        sink_.real(step.rounds[i].change_n);
+        sink_.real(step.rounds[i].residual);
+        sink_.end_row();
+      }
+    }
+  }
+
+  void comparison() {
+    for (const Step& step : result_.steps) {
+      if (step.analysis == kBaseline || !step.has_state) continue;
+      const Recovery first(*result_.frame.system, result_.baseline(step.loads.name));
+      const Recovery own(*result_.frame.system, step);
+      for (const ComparisonRow& row : compare_to_first_order(first, own)) {
+        const Quantity q = quantity_of(row);
+        lead(step);
+        sink_.text(row.name);
+        sink_.text(units_.label(q));
+        sink_.text(place_of(row, units_));
+        sink_.real(units_.from_si(q, row.first_order));
+        sink_.real(units_.from_si(q, row.value));
+        sink_.real(row.ratio);
+        sink_.end_row();
+      }
+    }
+  }
+
+ private:
+  void lead(const Step& step) {
+    sink_.text(step.analysis);
+    sink_.text(step.loads.name);
+    sink_.integer(step.number);
+  }
+  void six(const Vector6d& values) {
+    for (const double v : values) sink_.real(v);
+  }
+  template <class Visit>
+  void each_line(const Visit& visit) {
+    for (const Step& step : result_.steps) {
+      if (!step.has_state) continue;
+      const Recovery recovery(*result_.frame.system, step);
+      for (const MemberId id : model_.members.ids()) visit(step, id, recovery.line(id));
+    }
+  }
+  const RunResult& result_;
+  const Model& model_;
+  const UnitSystem& units_;
+  TableSink& sink_;
+};
+
+}  // namespace
+
+Quantity quantity_of(const ComparisonRow& row) {
+  const bool first_three = row.component < 3;
+  if (row.is_displacement) return first_three ? Q::displacement : Q::rotation;
+  return first_three ? Q::force : Q::moment;
+}
+
+std::string place_of(const ComparisonRow& row, const UnitSystem& units) {
+  if (!row.member.valid()) return row.where;
+  // Six digits are a place that a tape measure finds; rounding of the extreme stays out of sight.
+  return fmt::format("{}@{:.6g} {}", row.where, units.from_si(Q::length, row.x),
+                     units.label(Q::length));
+}
+
+std::span<const TableSpec> table_specs() {
+  static const std::vector<TableSpec> specs = make_specs();
+  return specs;
+}
+
+const TableSpec* find_table(std::string_view name) {
+  for (const TableSpec& spec : table_specs()) {
+    if (spec.name == name) return &spec;
+  }
+  return nullptr;
+}
+
+std::string column_header(const ColumnSpec& column, const UnitSystem& units) {
+  const std::string& unit = units.label(column.quantity);
+  if (column.type != Type::real || unit.empty()) return std::string(column.name);
+  return fmt::format("{}[{}]", column.name, unit);
+}
+
+void write_tables(const RunResult& result, const UnitSystem& units, TableSink& sink,
+                  const Progress& progress) {
+  Writer writer(result, units, sink);
+  const std::vector<void (Writer::*)()> parts = {
+      &Writer::steps,           &Writer::displacements, &Writer::reactions, &Writer::member_forces,
+      &Writer::member_extremes, &Writer::convergence,   &Writer::comparison};
+  for (std::size_t i = 0; i < parts.size(); ++i) {
+    if (progress) progress("write tables", double(i) / double(parts.size()));
+    sink.begin(table_specs()[i]);
+    (writer.*parts[i])();
+    sink.end();
+  }
+}
+
+std::string tables_as_markdown() {
+  std::string page =
+      "# Tables of the results folder\n\n"
+      "One CSV file each in `tables/`; every row starts with `analysis`, `loads`, `step`. Units stand in "
+      "the header, numbers read back to the same double.\n";
+  for (const TableSpec& spec : table_specs()) {
+    page += fmt::format("\n## {}\n\n{}\n\n| column | unit | what |\n| --- | --- | --- |\n", spec.name,
+                        spec.doc);
+    for (const ColumnSpec& c : spec.columns) {
+      const bool unit = c.type == Type::real && c.quantity != Q::number;
+      page += fmt::format("| `{}` | {} | {} |\n", c.name, unit ? words_of(c.quantity) : "", c.doc);
+    }
+  }
+  return page;
+}
+
+}  // namespace ulterix
