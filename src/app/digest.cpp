@@ -15,6 +15,9 @@ namespace {
 
 using Align = TextTable::Align;
 
+/// Values below this part of the largest of their kind are left out of "differs most".
+constexpr double kWorthTelling = 0.1;
+
 std::string ratio_text(const std::optional<double>& ratio) {
   return ratio ? fmt::format("{:.2f}", *ratio) : "-";
 }
@@ -243,9 +246,13 @@ class Digest {
     if (worst == nullptr) return;
     std::vector<const ComparisonRow*> rows;
     for (const ComparisonRow& row : worst->rows) {
-      if (row.ratio && row.kind != ComparisonRow::Kind::watched && std::abs(*row.ratio - 1) > 0.005) {
-        rows.push_back(&row);
-      }
+      // Small values differ much and matter little.
+      const ComparisonRow* largest = worst->largest([&row](const ComparisonRow& other) {
+        return other.kind == row.kind && (other.component < 3) == (row.component < 3);
+      });
+      const bool counts = std::abs(row.value) > kWorthTelling * std::abs(largest->value);
+      const bool watched = row.kind == ComparisonRow::Kind::watched;
+      if (row.ratio && !watched && counts && std::abs(*row.ratio - 1) > 0.005) rows.push_back(&row);
     }
     std::stable_sort(rows.begin(), rows.end(), [](const auto* a, const auto* b) {
       return std::abs(*a->ratio - 1) > std::abs(*b->ratio - 1);

@@ -40,15 +40,19 @@ std::string TextTable::print(int indent) const {
 
 std::string wrapped(const std::string& text, int width, int indent) {
   std::istringstream words(text);
-  std::string word, line, result;
+  std::string word, result;
+  // The first line keeps the spaces it starts with, and all later ones between words become one.
+  std::string line = text.substr(0, std::min(text.find_first_not_of(' '), text.size()));
+  bool empty = true;
   const auto limit = static_cast<std::size_t>(width);
   while (words >> word) {
-    if (!line.empty() && display_width(line) + 1 + display_width(word) > limit) {
+    if (!empty && display_width(line) + 1 + display_width(word) > limit) {
       result += line + '\n';
       line = std::string(static_cast<std::size_t>(indent), ' ') + word;
     } else {
-      line += line.empty() ? word : " " + word;
+      line += empty ? word : " " + word;
     }
+    empty = false;
   }
   return result + line;
 }

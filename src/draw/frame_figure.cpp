@@ -155,8 +155,8 @@ void draw_deflected(Canvas& canvas, const Pair& pair, const UnitSystem& units) {
                fmt::format("deflected shape, {}, {}: displacements x {:g}", names_of(pair),
                            pair.main().step().loads.name, scale));
   draw_undeformed(canvas, view, model, kUndeformedStroke);
-  draw_loads(canvas, view, system.variant(), pair.main().loads());
   LabelPlacer labels(canvas);
+  draw_loads(canvas, view, system.variant(), pair.main().loads(), labels);
   avoid_frame(labels, view, model);
   for (const auto& [recovery, stroke] :
        {std::pair(pair.first, kFirstStroke), std::pair(pair.second, kSecondStroke)}) {

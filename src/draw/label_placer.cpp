@@ -9,7 +9,7 @@ namespace {
 
 constexpr double kPad = 2.5;
 /// Distances from the point, px; beyond kLeaderFrom a leader shows what is meant.
-constexpr std::array<double, 5> kDistances = {6, 11, 18, 34, 52};
+constexpr std::array<double, 7> kDistances = {6, 11, 18, 34, 52, 75, 100};
 constexpr double kLeaderFrom = 30;
 /// Right, left, above, below, then the corners.
 const std::array<Vector2d, 8> kDirections = {Vector2d(1, 0), Vector2d(-1, 0), Vector2d(0, -1),

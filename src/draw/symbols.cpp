@@ -119,7 +119,7 @@ double arrow_length(double force, double largest) {
 }
 
 void draw_nodal_loads(Canvas& canvas, const View& view, const Variant& variant,
-                      const AppliedLoads& loads, const Stroke& stroke) {
+                      const AppliedLoads& loads, const Stroke& stroke, LabelPlacer& labels) {
   const Model& model = *variant.model;
   double largest = 0;
   for (const NodeId n : model.nodes.ids()) {
@@ -133,7 +133,9 @@ void draw_nodal_loads(Canvas& canvas, const View& view, const Variant& variant,
       if (std::abs(f[d]) < 0.02 * largest || f[d] == 0) continue;
       const Vector2d direction = view.direction(Vector3d::Unit(d) * f[d]).normalized();
       const Vector2d tip = at - direction * 3;
-      draw_arrow(canvas, tip - direction * arrow_length(std::abs(f[d]), largest), tip, stroke);
+      const Vector2d tail = tip - direction * arrow_length(std::abs(f[d]), largest);
+      draw_arrow(canvas, tail, tip, stroke);
+      labels.avoid({tail, tip});
     }
     const Vector3d m = f.tail<3>();
     if (m.isZero(0)) continue;
@@ -160,7 +162,8 @@ double largest_line_load(const Model& model, const AppliedLoads& loads) {
 }
 
 void draw_line_load(Canvas& canvas, const View& view, const Vector3d& start, const Matrix3d& R,
-                    const LoadSpan& span, double largest, const Stroke& stroke) {
+                    const LoadSpan& span, double largest, const Stroke& stroke,
+                    LabelPlacer& labels) {
   const auto tip_at = [&](double x) { return view(start + R.transpose() * Vector3d(x, 0, 0)); };
   const auto tail_of = [&](double x) {
     const Vector3d q = R.transpose() * force_at(span, x);
@@ -177,13 +180,14 @@ void draw_line_load(Canvas& canvas, const View& view, const Vector3d& start, con
     tails.push_back(tail);
     if ((tip - tail).norm() > 4) {
       draw_arrow(canvas, tail, tip - (tip - tail).normalized() * 2, {stroke.colour, 0.7, {}});
+      labels.avoid({tail, tip});
     }
   }
   canvas.line(tails, {stroke.colour, 0.8, {}});
 }
 
 void draw_member_loads(Canvas& canvas, const View& view, const Variant& variant,
-                       const AppliedLoads& loads, const Stroke& stroke) {
+                       const AppliedLoads& loads, const Stroke& stroke, LabelPlacer& labels) {
   const Model& model = *variant.model;
   const double largest = largest_line_load(model, loads);
   double largest_point = 0;
@@ -203,7 +207,9 @@ void draw_member_loads(Canvas& canvas, const View& view, const Variant& variant,
       const Vector2d along = view.direction(R.row(0).transpose()).normalized();
       const Vector2d push = view.direction(R.transpose() * force_at(s, (s.from + s.to) / 2));
       const bool across = push.norm() > 0 && std::abs(along.dot(push.normalized())) < 0.95;
-      if (own > 0.05 * largest && across) draw_line_load(canvas, view, start, R, s, largest, stroke);
+      if (own > 0.05 * largest && across) {
+        draw_line_load(canvas, view, start, R, s, largest, stroke, labels);
+      }
     }
     for (std::size_t i = 0; i < loading.actions.size(); ++i) {
       const Vector3d f = R.transpose() * loading.actions[i].head<3>();
@@ -211,7 +217,9 @@ void draw_member_loads(Canvas& canvas, const View& view, const Variant& variant,
       const double x = i == 0 ? 0 : loading.spans[i - 1].to;
       const Vector2d at = view(start + R.transpose() * Vector3d(x, 0, 0));
       const Vector2d d = view.direction(f).normalized();
-      draw_arrow(canvas, at - d * (arrow_length(f.norm(), largest_point) + 3), at - d * 3, stroke);
+      const Vector2d tail = at - d * (arrow_length(f.norm(), largest_point) + 3);
+      draw_arrow(canvas, tail, at - d * 3, stroke);
+      labels.avoid({tail, at});
     }
   }
 }
@@ -257,10 +265,10 @@ void draw_hinges(Canvas& canvas, const View& view, const Model& model) {
 }
 
 void draw_loads(Canvas& canvas, const View& view, const Variant& variant,
-                const AppliedLoads& loads) {
+                const AppliedLoads& loads, LabelPlacer& labels) {
   const Stroke stroke{palette::kLoad, 1.3, {}};
-  draw_member_loads(canvas, view, variant, loads, stroke);
-  draw_nodal_loads(canvas, view, variant, loads, stroke);
+  draw_member_loads(canvas, view, variant, loads, stroke, labels);
+  draw_nodal_loads(canvas, view, variant, loads, stroke, labels);
 }
 
 }  // namespace ulterix

@@ -51,6 +51,15 @@ Value convert(const toml::node& node) {
   return value;
 }
 
+/// The parser's words with what the engineer can do about it.
+std::string in_our_words(std::string_view description) {
+  std::string words(description);
+  constexpr std::string_view kStart = "Error while parsing ";
+  if (words.starts_with(kStart)) words = "in a " + words.substr(kStart.size());
+  if (words.find("dotted key") != std::string::npos) words += "; a name with a dot must stand in quotes";
+  return words + "; nothing below this line was read";
+}
+
 }  // namespace
 
 const Value* Value::find(std::string_view key) const {
@@ -66,9 +75,7 @@ ParsedDocument parse_document(std::string_view text) {
     const toml::table table = toml::parse(text, std::string_view("model"));
     convert_table(table, result.root);
   } catch (const toml::parse_error& error) {
-    std::string words(error.description());
-    words += "; nothing below this line was read";
-    result.complaints.push_back({location_of(error.source()), words});
+    result.complaints.push_back({location_of(error.source()), in_our_words(error.description())});
   }
   return result;
 }

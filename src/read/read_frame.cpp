@@ -2,6 +2,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <limits>
 #include <map>
 
 #include "read/near_names.hpp"
@@ -11,19 +12,9 @@ namespace ulterix {
 
 namespace {
 
-constexpr std::array<std::string_view, 4> kTopTexts = {"title", "plane", "vertical", "units"};
-
 void read_node(Reading& r, const Entry& entry) {
   const std::string who = "node " + entry.key;
   const Value& value = entry.value;
-  const bool top_word = std::find(kTopTexts.begin(), kTopTexts.end(), entry.key) != kTopTexts.end();
-  if (top_word && value.is_text()) {
-    r.complain(entry.at,
-               "nodes: \"{}\" stands below a [table] and so fell into it; move it above the first "
-               "[table]",
-               entry.key);
-    return;
-  }
   if (value.is_table()) {
     r.complain(entry.at, "{}: coordinates [x, y, z] are wanted; a name with a dot must stand in "
                "quotes", who);
@@ -43,9 +34,9 @@ void read_node(Reading& r, const Entry& entry) {
   const std::array<int, 3> axes = count == 3 ? std::array<int, 3>{0, 1, 2}
                                              : std::array<int, 3>{0, r.model.vertical, 0};
   for (std::size_t i = 0; i < count; ++i) {
-    const auto v = r.quantity(value.items[i], Quantity::length, who);
-    if (!v) return;
-    node.position[axes[i]] = *v;
+    // A node with a bad coordinate stays known, so that its users are not told as well.
+    node.position[axes[i]] = r.quantity(value.items[i], Quantity::length, who)
+                                 .value_or(std::numeric_limits<double>::quiet_NaN());
   }
   const int across = r.model.vertical == 2 ? 1 : 2;
   if (plane && node.position[across] != 0) {

@@ -1,4 +1,5 @@
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <fstream>
 #include <numeric>
@@ -20,6 +21,24 @@ const Value kEmptyTable = [] {
 const Value& part(const Value& root, std::string_view key) {
   const Value* value = root.find(key);
   return value == nullptr ? kEmptyTable : *value;
+}
+
+/// Top keys written below a [table] fell into it: told once, then taken out.
+void drop_strayed_keys(Reading& r, Value& value, const std::string& header, int depth) {
+  static constexpr std::array<std::string_view, 5> kTopWords = {"title", "plane", "vertical", "units",
+                                                                "gravity"};
+  std::erase_if(value.entries, [&](Entry& entry) {
+    const bool top = std::find(kTopWords.begin(), kTopWords.end(), entry.key) != kTopWords.end();
+    if (depth > 0 && top && (entry.value.is_text() || entry.value.is_number())) {
+      r.complain(entry.at, "\"{}\" stands below [{}] and so fell into it; move it above the first [table]",
+                 entry.key, header);
+      return true;
+    }
+    if (entry.value.is_table() && !entry.value.inline_table) {
+      drop_strayed_keys(r, entry.value, depth == 0 ? entry.key : header + "." + entry.key, depth + 1);
+    }
+    return false;
+  });
 }
 
 void check_nodes(Reading& r) {
@@ -114,8 +133,9 @@ ModelFile read_model(const std::string& text, const std::string& path) {
     file.complaints = document.complaints;
     return file;
   }
-  const Value& root = document.root;
+  Value& root = document.root;
   Reading r(file);
+  drop_strayed_keys(r, root, "", 0);
   read_top(r, root);
   read_materials(r, part(root, "materials"));
   read_sections(r, part(root, "sections"));

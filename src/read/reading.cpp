@@ -9,13 +9,6 @@ namespace ulterix {
 
 namespace {
 
-constexpr std::array<std::string_view, 5> kTopWords = {"title", "plane", "vertical", "units",
-                                                       "gravity"};
-
-bool is_top_word(std::string_view key) {
-  return std::find(kTopWords.begin(), kTopWords.end(), key) != kTopWords.end();
-}
-
 /// Appends what is not there yet; `seen` has a place for every index.
 template <class Id>
 void add_new(const std::vector<Id>& more, std::vector<bool>& seen, std::vector<Id>& list) {
@@ -58,10 +51,6 @@ bool Reading::complain_about_key(const Entry& entry, const Value& table, std::st
   if (key != nullptr && key->supported) return false;
   if (key != nullptr) {
     complain(entry.at, "{}: \"{}\" is not supported yet", who, entry.key);
-  } else if (is_top_word(entry.key) && keys != "top") {
-    complain(entry.at,
-             "{}: \"{}\" stands below a [table] and so fell into it; move it above the first [table]",
-             who, entry.key);
   } else if (!table.inline_table && (entry.value.is_table() || entry.value.is_array()) &&
              keys == "member") {
     complain(entry.at, "{}: no key \"{}\"; a name with a dot must stand in quotes", who, entry.key);

@@ -3,6 +3,7 @@
 #include <udunits2.h>
 
 #include <array>
+#include <cctype>
 #include <charconv>
 #include <cmath>
 #include <map>
@@ -129,6 +130,10 @@ std::optional<Unit> parse_by_table(std::string_view text) {
     result.dimension = result.dimension + factor->dimension.power(sign);
     if (stop == std::string_view::npos) return result;
     divide = text[stop] == '/';
+    // "kip-ft" is a product, "m-1" a power.
+    const bool power = text[stop] == '-' && stop + 1 < text.size() &&
+                       std::isdigit(static_cast<unsigned char>(text[stop + 1])) != 0;
+    if (power) return std::nullopt;
     text = trimmed(text.substr(stop + 1));
   }
   return std::nullopt;  // ends in a sign

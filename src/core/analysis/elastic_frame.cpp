@@ -72,6 +72,7 @@ ElasticFrame make_elastic_frame(const Model& model, const Progress& progress) {
     }
     const std::vector<Mechanism> spins = std::move(frame.spins);
     frame.spins.clear();
+    frame.weak = false;
     frame.system = std::make_unique<FrameSystem>(variant);
     factorise(frame, progress);
     frame.spins = spins;

@@ -8,6 +8,7 @@
 
 #include "core/analysis/first_order.hpp"
 #include "core/analysis/p_delta.hpp"
+#include "core/system/mechanism_words.hpp"
 
 namespace ulterix {
 
@@ -36,9 +37,10 @@ void add_remarks(RunResult& result) {
   for (const Mechanism& spin : result.frame.spins) {
     std::vector<std::string> names;
     for (const MemberId m : spin.members) names.push_back(model.members[m].name);
-    result.remarks.push_back(fmt::format(
-        "{} could spin about their own axis ({}); held, since no load can tell",
-        model.nodes[spin.nodes.front()].name, fmt::join(names, " ")));
+    result.remarks.push_back(fmt::format("{} could spin about {} own axis; held at {}, since no load "
+                                         "works on it",
+                                         listed(names), names.size() == 1 ? "its" : "their",
+                                         model.nodes[spin.nodes.front()].name));
   }
   if (result.frame.weak) {
     result.remarks.push_back(

@@ -1,0 +1,267 @@
+#include <gtest/gtest.h>
+
+#include "read/catalogue.hpp"
+#include "read/document.hpp"
+#include "read/keys.hpp"
+#include "read/model_file.hpp"
+#include "read/near_names.hpp"
+#include "support/frame_builder.hpp"
+
+namespace ulterix::testing {
+namespace {
+
+const std::string kFrame = R"(
+title = "pier"
+plane = "xz"
+[materials]
+S355 = { E = "210 GPa", density = 7850, fy = 355 }
+[sections]
+col = { shape = "HEB 240" }
+plain = { A = 5400, Iy = 5.7e7 }
+[defaults]
+section = "plain"
+"C*" = { section = "col" }
+[nodes]
+A0 = [0, 0]
+A1 = [0, "3600 mm"]
+B0 = [7.2, 0]
+B1 = [7.2, 3.6]
+[members]
+CA = ["A0", "A1"]
+CB = { from = "B0", to = "B1", roll = 90 }
+R = { through = ["A1", "B1"], hinge = { end = { my = "8000 kN.m/rad" } } }
+[groups]
+feet = { nodes = "?0" }
+[supports]
+feet = "fixed"
+)";
+
+ModelFile read(const std::string& text) {
+  return read_model(text, "pier.toml");
+}
+
+std::string complaints(const ModelFile& file) {
+  std::string all;
+  for (const Complaint& c : file.complaints) all += c.words + "\n";
+  return all;
+}
+
+TEST(Reader, ReadsAFrame) {
+  const ModelFile f = read(kFrame);
+  ASSERT_EQ(complaints(f), "");
+  EXPECT_EQ(f.model.nodes.size(), 4);
+  EXPECT_DOUBLE_EQ(f.model.nodes[NodeId(1)].position[2], 3.6);
+  EXPECT_EQ(f.model.members[MemberId(2)].name, "R.1");
+  EXPECT_EQ(f.model.members[MemberId(2)].joints[1][4], 8e6);
+  EXPECT_EQ(f.model.members[MemberId(2)].joints[0][4], kRigid);
+  EXPECT_NEAR(f.model.members[MemberId(1)].roll, 1.5707963267948966, 1e-15);
+  EXPECT_EQ(f.model.sections[f.model.members[MemberId(0)].section].name, "col");
+  EXPECT_EQ(f.model.sections[f.model.members[MemberId(2)].section].name, "plain");
+  EXPECT_EQ(f.model.supports.size(), 2u);
+  EXPECT_DOUBLE_EQ(f.model.materials[MaterialId(0)].G, 210e9 / 2.6);
+}
+
+TEST(Reader, TablesKeepTheOrderOfTheFile) {
+  const ModelFile f = read(
+      "plane = \"xz\"\n[materials]\nm = { E = 1 }\n[sections]\ns = { A = 1, Iy = 1 }\n[defaults]\nsection = \"s\"\n"
+      "[nodes]\nz = [0, 0]\na = [1, 0]\nm = [2, 0]\n[members]\nq = [\"z\", \"a\"]\nb = [\"a\", \"m\"]\n"
+      "[supports]\nz = \"fixed\"\n");
+  ASSERT_EQ(complaints(f), "");
+  EXPECT_EQ(f.model.nodes[NodeId(0)].name, "z");
+  EXPECT_EQ(f.model.nodes[NodeId(2)].name, "m");
+  EXPECT_EQ(f.model.members[MemberId(0)].name, "q");
+}
+
+TEST(Reader, LoadsAndCombinations) {
+  const ModelFile f = read(kFrame + R"(
+[loads.G]
+action = "dead"
+self_weight = 1.0
+nodes = [ { on = ["A1", "B1"], fz = -120 } ]
+members = [ { on = "R", qz = [-5, -10], over = [0.25, "5.4 m"], axes = "local" },
+            { on = "R.1", fz = "-4 kip", at = 0.5, mqy = 3 } ]
+[loads.W]
+nodes = [ { on = "A1", fx = 10 } ]
+[combinations]
+U1 = { G = 1.35, notional = { x = 0.002 } }
+U2 = { G = 1.35, W = [0.9, -0.9] }
+[watch]
+sway = "B1.ux"
+[analyses.second]
+kind = "p-delta"
+loads = ["U2", "G"]
+between_nodes = false
+)");
+  ASSERT_EQ(complaints(f), "");
+  const LoadCase& G = f.model.cases[CaseId(0)];
+  EXPECT_EQ(G.self_weight.size(), 3u);
+  EXPECT_EQ(G.nodal.size(), 2u);
+  ASSERT_EQ(G.distributed.size(), 2u);
+  EXPECT_DOUBLE_EQ(G.distributed[0].from, 1.8);
+  EXPECT_DOUBLE_EQ(G.distributed[0].to, 5.4);
+  EXPECT_DOUBLE_EQ(G.distributed[0].at_to[2], -10e3);
+  EXPECT_DOUBLE_EQ(G.points[0].force[2], -4 * 4448.2216152605);
+  ASSERT_EQ(f.model.combinations.size(), 3u);
+  EXPECT_EQ(f.model.combinations[2].name, "U2.2");
+  EXPECT_EQ(f.model.combinations[2].terms[1].second, -0.9);
+  ASSERT_EQ(f.model.analyses.size(), 1u);
+  ASSERT_EQ(f.model.analyses[0].loads.size(), 3u);
+  EXPECT_EQ(f.model.analyses[0].loads[1].name, "U2.2");
+  EXPECT_FALSE(f.model.analyses[0].between_nodes);
+}
+
+TEST(Reader, WithoutAnalysesPDeltaOfEveryCombinationRuns) {
+  const ModelFile f = read(kFrame + "[loads.G]\nself_weight = 1\n");
+  ASSERT_EQ(complaints(f), "");
+  ASSERT_EQ(f.model.analyses.size(), 1u);
+  EXPECT_EQ(f.model.analyses[0].name, "p-delta");
+  EXPECT_EQ(f.model.analyses[0].loads[0].name, "G");
+}
+
+/// F4: one cantilever in metric and in US units gives one physical answer.
+TEST(Reader, UnitSetsGiveTheSameAnswer) {
+  const std::string metric = R"(
+plane = "xz"
+[materials]
+m = { E = "200 GPa", G = "77 GPa" }
+[sections]
+s = { A = "14.1 in^2", Iy = "484 in^4" }
+[nodes]
+A = [0, 0]
+B = [0, "28 ft"]
+[members]
+c = ["A", "B", "s"]
+[supports]
+A = "fixed"
+[loads.G]
+nodes = [ { on = "B", fx = "1 kip", fz = "-100 kip" } ]
+)";
+  const RunResult a = run(read(metric).model);
+  const RunResult b = run(read("units = \"us-ft\"\n" + metric).model);
+  const RunResult c = run(read("units = \"metric-mm\"\n" + metric).model);
+  const double u = a.find("p-delta", "G")->state.nodes[NodeId(1)].translation[0];
+  EXPECT_GT(u, 0);
+  EXPECT_RELATIVE(b.find("p-delta", "G")->state.nodes[NodeId(1)].translation[0], u, kExact);
+  EXPECT_RELATIVE(c.find("p-delta", "G")->state.nodes[NodeId(1)].translation[0], u, kExact);
+}
+
+TEST(Reader, VerticalYTurnsThePlane) {
+  const ModelFile f = read(
+      "plane = \"xy\"\nvertical = \"y\"\n[materials]\nm = { E = 1, density = 1 }\n[sections]\ns = { A = 1e6, Iy = 1 }\n"
+      "[nodes]\nA = [0, 0]\nB = [0, 3]\n[members]\nc = [\"A\", \"B\", \"s\"]\n[supports]\nA = \"fixed\"\n"
+      "[loads.G]\nself_weight = 1\n");
+  ASSERT_EQ(complaints(f), "");
+  EXPECT_EQ(f.model.nodes[NodeId(1)].position[1], 3);
+  const RunResult r = run(f.model);
+  EXPECT_RELATIVE(r.steps[0].reactions[NodeId(0)][1], 3 * 9.80665, kExact);
+}
+
+TEST(Reader, Places) {
+  const ModelFile f = read(kFrame);
+  std::string complaint;
+  EXPECT_EQ(parse_place(f.model, "B1.ux", complaint)->component, 0);
+  EXPECT_EQ(parse_place(f.model, "A0.fz", complaint)->kind, Place::Kind::reaction);
+  EXPECT_EQ(parse_place(f.model, "R.1.My@end", complaint)->x, 1);
+  EXPECT_DOUBLE_EQ(parse_place(f.model, "R.1.N@2500 mm", complaint)->x, 2.5);
+  EXPECT_EQ(parse_place(f.model, "C*.My@max", complaint)->members.size(), 2u);
+  for (const auto& [text, words] : std::vector<std::pair<std::string, std::string>>{
+           {"B9.ux", "no node \"B9\"; did you mean \"B0\"?"},
+           {"B1.vx", "no quantity \"vx\"; did you mean \"ux\"?"},
+           {"CA.My", "say where on the member: @start, @end, @0.5, @2.5 m, @min or @max"},
+           {"CA.My@7", "@7 is a fraction, between 0 and 1; a distance needs its unit"},
+           {"CA.My@9 m", "@9 m lies beyond the end of CA"},
+           {"C*.My@0.5", "\"C*\" names 2 members: only @min and @max read them together"},
+           {"B1", "\"B1\" is not a place; write NODE.ux or MEMBER.My@0.5"}}) {
+    EXPECT_FALSE(parse_place(f.model, text, complaint).has_value()) << text;
+    EXPECT_EQ(complaint, words);
+  }
+}
+
+TEST(Reader, ConcreteFromItsClass) {
+  const ModelFile f = read(
+      "plane = \"xz\"\n[materials]\nC = { concrete = \"C35/45\" }\nA = { fc = \"5 ksi\", standard = \"ACI 318\" }\n");
+  EXPECT_DOUBLE_EQ(f.model.materials[MaterialId(0)].E, 34e9);
+  EXPECT_NEAR(f.model.materials[MaterialId(0)].density * 9.80665, 25e3, 1e-6);
+  EXPECT_NEAR(f.model.materials[MaterialId(1)].E / 6894.757293168361, 57000 * std::sqrt(5000.0), 1e-3);
+}
+
+TEST(Reader, CrackedFactorsReachTheStiffness) {
+  std::string cracked = kFrame;
+  cracked.replace(cracked.find("Iy = 5.7e7"), 10, "Iy = 5.7e7, stiffness = { I = 0.5 }");
+  cracked += "[loads.G]\nmembers = [ { on = \"R\", qz = -1 } ]\n";
+  const ModelFile f = read(cracked);
+  ASSERT_EQ(complaints(f), "");
+  EXPECT_EQ(f.model.sections[SectionId(1)].stiffness.Iy, 0.5);
+  const ElementProperties p = element_properties(Variant(f.model), MemberId(2));
+  EXPECT_DOUBLE_EQ(p.EIy, 0.5 * 210e9 * 5.7e-5);
+}
+
+/// Every shape of the catalogue weighs what its designation says (steel 7850 kg/m³), so that a slip
+/// in a dimension is found; designations are rounded to 0.1 kg/m.
+TEST(Catalogue, AreasMatchTheMassOfTheDesignation) {
+  EXPECT_EQ(catalogue().size(), 56u);
+  for (const CatalogueShape& s : catalogue()) {
+    const double mass = section_properties(s.shape, s.dimensions).A * 7850;
+    EXPECT_NEAR(mass, s.mass, 0.06 + 0.001 * s.mass) << s.designation;
+  }
+}
+
+/// Second moments of EN 10365 for a few, cm⁴: Iy, Iz, It and Wpl,y in cm³.
+TEST(Catalogue, PublishedProperties) {
+  struct Row {
+    const char* name;
+    double Iy, Iz, It, Wply;
+  };
+  for (const Row& r : {Row{"IPE 300", 8356, 603.8, 20.12, 628.4}, Row{"HEB 240", 11260, 3923, 102.7, 1053},
+                       Row{"HEA 200", 3692, 1336, 20.98, 429.5}, Row{"IPE 600", 92080, 3387, 165.4, 3512}}) {
+    const CatalogueShape* shape = find_shape(r.name);
+    ASSERT_NE(shape, nullptr) << r.name;
+    const SectionProperties p = section_properties(shape->shape, shape->dimensions);
+    EXPECT_RELATIVE(p.Iy * 1e8, r.Iy, 1e-3);
+    EXPECT_RELATIVE(p.Iz * 1e8, r.Iz, 1e-3);
+    EXPECT_RELATIVE(p.Wply * 1e6, r.Wply, 1e-3);
+    EXPECT_RELATIVE(p.J * 1e8, r.It, 0.02);  // the formula for fillets differs by a per cent
+  }
+  EXPECT_EQ(find_shape("heb240"), find_shape("HEB 240"));
+  EXPECT_EQ(find_shape("HEB 245"), nullptr);
+}
+
+TEST(NearNames, SuggestsSlipsOnly) {
+  EXPECT_EQ(nearest("raftr", {"rafter", "col"}), "rafter");
+  EXPECT_EQ(nearest("B9", {"A1", "B1"}), "B1");
+  EXPECT_EQ(nearest("q", {"G", "W"}), "");
+  EXPECT_EQ(nearest("g", {"G", "W"}), "G");
+  EXPECT_EQ(nearest("entirely", {"other"}), "");
+}
+
+TEST(NearNames, Patterns) {
+  EXPECT_TRUE(fits("C*", "CA.1"));
+  EXPECT_TRUE(fits("?0", "A0"));
+  EXPECT_TRUE(fits("*", ""));
+  EXPECT_TRUE(fits("G.*.x", "G.1.2.x"));
+  EXPECT_FALSE(fits("?0", "A10"));
+  EXPECT_FALSE(fits("C*x", "CA"));
+}
+
+/// Every key of the registry is really asked for by a reader: a table of all supported keys with
+/// nonsense values must not be told to be unknown.
+TEST(Keys, NoneIsUnknownToItsTable) {
+  for (const Key& key : all_keys()) {
+    EXPECT_EQ(find_key(key.table, key.name), &key) << key.table << "." << key.name;
+  }
+  EXPECT_EQ(find_key("member", "colour"), nullptr);
+}
+
+/// Hostile texts: no crash, no silence.
+TEST(Reader, HostileTextsGiveComplaints) {
+  for (const std::string& text :
+       {std::string(""), std::string("x"), std::string("[nodes]\nA = [nan, 0, 0]\n"), std::string("[% "),
+        std::string("nodes = 3\n"), std::string("[nodes]\nA = {}\n"), std::string("members = [1, 2]\n"),
+        std::string("\0\0", 2), std::string("a = \"\xff\xfe\""), std::string(5000, '['),
+        std::string("title = 1979-05-27\n"), std::string("[supports]\n\"*\" = 7\n")}) {
+    EXPECT_FALSE(read(text).good()) << text.substr(0, 40);
+  }
+}
+
+}  // namespace
+}  // namespace ulterix::testing
