@@ -1,7 +1,8 @@
 #include <fmt/format.h>
 
-#include <ios>
-#include <map>
+#include <array>
+#include <cstdio>
+#include <system_error>
 
 #include "app/commands.hpp"
 #include "app/options.hpp"
@@ -54,22 +55,27 @@ int dispatch(const Arguments& arguments) {
                               did_you_mean(arguments[0], names)));
 }
 
+/// On stderr, which may be full itself.
+void tell(const std::string& words) {
+  std::fputs(("ulterix: " + words + "\n").c_str(), stderr);
+}
+
 }  // namespace
 
 int run_program(const Arguments& arguments) {
   try {
     return dispatch(arguments);
   } catch (const CallError& error) {
-    fmt::print(stderr, "ulterix: {}\n", error.what());
+    tell(error.what());
     return kWrongModelOrCall;
   } catch (const FolderError& error) {
-    fmt::print(stderr, "ulterix: {}\n", error.words);
+    tell(error.words);
     return error.users_fault ? kWrongModelOrCall : kMachineFault;
-  } catch (const std::ios_base::failure& error) {
-    fmt::print(stderr, "ulterix: cannot write: {} (is the disk full?)\n", error.code().message());
+  } catch (const std::system_error& error) {  // of streams and of the standard output
+    tell(fmt::format("cannot write: {} (is the disk full?)", error.code().message()));
     return kMachineFault;
   } catch (const std::bad_alloc&) {
-    fmt::print(stderr, "ulterix: not enough memory for this model\n");
+    tell("not enough memory for this model");
     return kMachineFault;
   }
 }

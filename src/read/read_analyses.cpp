@@ -43,7 +43,7 @@ std::vector<LoadSet> select_loads(Reading& r, const Value& value, const std::str
       found = true;
       add(set);
     }
-    if (found) continue;
+    if (found || r.is_refused(name)) continue;
     std::vector<std::string> names;
     for (const LoadSet& set : all) names.push_back(set.name);
     r.complain(at, "{}: no load case or combination \"{}\"{}", who, name, did_you_mean(name, names));
@@ -270,7 +270,7 @@ void read_watches(Reading& r, const Value& table) {
     const auto place = parse_place(r.model, *text, complaint);
     if (place) {
       r.model.watches.push_back({entry.key, *place});
-    } else {
+    } else if (!r.is_refused(text->substr(0, text->find('@')))) {
       r.complain(entry.value.at, "{}: {}", who, complaint);
     }
   }

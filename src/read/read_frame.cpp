@@ -119,7 +119,7 @@ class MemberKeys {
     for (const Entry* pattern : patterns_) {
       const bool used = std::any_of(r_.model.members.begin(), r_.model.members.end(),
                                     [&](const Member& m) { return fits(pattern->key, m.name); });
-      if (!used) r_.complain(pattern->at, "defaults: no member fits \"{}\"", pattern->key);
+      if (!used && !r_.is_refused(pattern->key)) r_.complain(pattern->at, "defaults: no member fits \"{}\"", pattern->key);
     }
   }
 
@@ -133,6 +133,7 @@ std::optional<NodeId> node_by_name(Reading& r, const Value& value, const std::st
   const auto name = r.text(value, who);
   if (!name) return std::nullopt;
   if (const auto found = r.nodes.find(*name); found != r.nodes.end()) return found->second;
+  if (r.is_refused(*name)) return std::nullopt;
   r.complain(value.at, "{}: no node named \"{}\"{}", who, *name,
              did_you_mean(*name, r.node_names()));
   return std::nullopt;
@@ -144,6 +145,7 @@ auto by_name(Reading& r, const Map& map, const Value& value, const std::string& 
   const auto name = r.text(value, who);
   if (!name) return std::nullopt;
   if (const auto found = map.find(*name); found != map.end()) return found->second;
+  if (r.is_refused(*name)) return std::nullopt;
   std::vector<std::string> names;
   for (const auto& item : map) names.push_back(item.first);
   std::sort(names.begin(), names.end());
@@ -410,13 +412,20 @@ void read_support(Reading& r, const Entry& entry, std::map<NodeId, int>& lines) 
 
 void read_nodes(Reading& r, const Value& table) {
   if (!r.is_table(table, "nodes")) return;
-  for (const Entry& entry : table.entries) read_node(r, entry);
+  for (const Entry& entry : table.entries) {
+    read_node(r, entry);
+    if (!r.nodes.contains(entry.key)) r.refused.insert(entry.key);
+  }
 }
 
 void read_members(Reading& r, const Value& table, const Value* defaults) {
   const MemberKeys keys(r, defaults);
   if (!r.is_table(table, "members")) return;
-  for (const Entry& entry : table.entries) read_member(r, entry, keys);
+  for (const Entry& entry : table.entries) {
+    const std::size_t before = r.file.complaints.size();
+    read_member(r, entry, keys);
+    if (r.file.complaints.size() > before) r.refused.insert(entry.key);
+  }
   keys.check_patterns();
 }
 

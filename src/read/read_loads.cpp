@@ -268,6 +268,7 @@ void read_combination(Reading& r, const Entry& entry) {
     }
     const auto found = r.cases.find(term.key);
     if (found == r.cases.end()) {
+      if (r.is_refused(term.key)) continue;
       std::vector<std::string> names;
       for (const LoadCase& c : r.model.cases) names.push_back(c.name);
       r.complain(term.at, "{}: no load case named \"{}\"{}", who, term.key,
@@ -294,7 +295,10 @@ void read_combination(Reading& r, const Entry& entry) {
 
 void read_loads(Reading& r, const Value& table) {
   if (!r.is_table(table, "loads")) return;
-  for (const Entry& entry : table.entries) read_case(r, entry);
+  for (const Entry& entry : table.entries) {
+    read_case(r, entry);
+    if (!r.cases.contains(entry.key)) r.refused.insert(entry.key);
+  }
 }
 
 void read_combinations(Reading& r, const Value& table) {

@@ -341,12 +341,18 @@ void read_top(Reading& r, const Value& root) {
 
 void read_materials(Reading& r, const Value& table) {
   if (!r.is_table(table, "materials")) return;
-  for (const Entry& entry : table.entries) read_material(r, entry);
+  for (const Entry& entry : table.entries) {
+    read_material(r, entry);
+    if (!r.materials.contains(entry.key)) r.refused.insert(entry.key);
+  }
 }
 
 void read_sections(Reading& r, const Value& table) {
   if (!r.is_table(table, "sections")) return;
-  for (const Entry& entry : table.entries) read_section(r, entry);
+  for (const Entry& entry : table.entries) {
+    read_section(r, entry);
+    if (!r.sections.contains(entry.key)) r.refused.insert(entry.key);
+  }
 }
 
 }  // namespace ulterix

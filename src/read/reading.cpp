@@ -61,6 +61,17 @@ bool Reading::complain_about_key(const Entry& entry, const Value& table, std::st
   return true;
 }
 
+bool Reading::is_refused(const std::string& name) const {
+  if (is_pattern(name)) {
+    return std::any_of(refused.begin(), refused.end(),
+                       [&name](const std::string& r) { return fits(name, r); });
+  }
+  for (auto end = name.size(); end != std::string::npos && end > 0; end = name.rfind('.', end - 1)) {
+    if (refused.contains(name.substr(0, end))) return true;
+  }
+  return false;
+}
+
 bool Reading::check_keys(const Value& table, std::string_view keys, const std::string& who) {
   bool good = true;
   for (const Entry& entry : table.entries) {
@@ -152,9 +163,10 @@ std::vector<NodeId> Reading::select_nodes(const std::string& name, Location at,
     for (const NodeId id : model.nodes.ids()) {
       if (fits(name, model.nodes[id].name)) selected.push_back(id);
     }
-    if (selected.empty()) complain(at, "{}: no node fits the pattern \"{}\"", who, name);
+    if (selected.empty() && !is_refused(name)) complain(at, "{}: no node fits the pattern \"{}\"", who, name);
     return selected;
   }
+  if (is_refused(name)) return selected;
   std::vector<std::string> names = node_names();
   const std::vector<std::string> group_list = group_names();
   names.insert(names.end(), group_list.begin(), group_list.end());
@@ -176,7 +188,7 @@ std::vector<MemberId> Reading::select_members(const std::string& name, Location 
                         member.starts_with(name) && member[name.size()] == '.';
     if (in_run || (is_pattern(name) && fits(name, member))) selected.push_back(id);
   }
-  if (!selected.empty()) return selected;
+  if (!selected.empty() || is_refused(name)) return selected;
   if (is_pattern(name)) {
     complain(at, "{}: no member fits the pattern \"{}\"", who, name);
     return selected;

@@ -2,8 +2,8 @@
 
 #include <fmt/format.h>
 
-#include <map>
 #include <optional>
+#include <set>
 #include <string>
 #include <unordered_map>
 #include <vector>
@@ -27,6 +27,10 @@ class Reading {
   std::unordered_map<std::string, MaterialId> materials;
   std::unordered_map<std::string, CaseId> cases;
   std::unordered_map<std::string, std::size_t> groups;
+  /// Names that were refused: who uses them is not told as well.
+  std::set<std::string> refused;
+  /// True for a refused name, a member of a refused run, and a pattern that may mean one.
+  bool is_refused(const std::string& name) const;
 
   template <class... Args>
   void complain(Location at, fmt::format_string<Args...> format, Args&&... args) {

@@ -1,0 +1,364 @@
+// The built program, run on files in a temporary folder.
+#include <fcntl.h>
+#include <gtest/gtest.h>
+#include <signal.h>
+
+#include <chrono>
+#include <cmath>
+#include <nlohmann/json.hpp>
+#include <thread>
+
+#include "support/program.hpp"
+#include "write/csv.hpp"
+#include "write/results_folder.hpp"
+
+namespace ulterix::testing {
+namespace {
+
+using nlohmann::json;
+
+/// The benchmark column of AISC 360 commentary C2, case 1 (reference problem S1), P = 300 kip.
+const char* const kColumn = R"(title = "benchmark, simply supported"
+plane = "xz"
+units = "us-in"
+[materials]
+steel = { E = 29000, G = 11200 }
+[sections]
+w = { A = 14.1, Iy = 484, Avz = 4.692 }
+[nodes]
+A = [0, 0]
+B = [336, 0]
+[members]
+m = ["A", "B", "w"]
+[supports]
+A = ["ux", "uz"]
+B = ["uz"]
+[loads.G]
+nodes = [ { on = "B", fx = -300 } ]
+members = [ { on = "m", qz = "-0.2 kip/ft" } ]
+[watch]
+middle = "m.My@0.5"
+)";
+
+std::string replaced(std::string text, const std::string& from, const std::string& to) {
+  text.replace(text.find(from), from.size(), to);
+  return text;
+}
+
+/// The value in a column of the first row whose cells hold all the given texts.
+double cell(const CsvTable& table, const std::string& column, const std::vector<std::string>& with) {
+  const auto at = std::find(table.header.begin(), table.header.end(), column) - table.header.begin();
+  for (const auto& row : table.rows) {
+    const bool all = std::all_of(with.begin(), with.end(), [&row](const std::string& w) {
+      return std::find(row.begin(), row.end(), w) != row.end();
+    });
+    if (all) return std::stod(row[static_cast<std::size_t>(at)]);
+  }
+  ADD_FAILURE() << "no such row";
+  return 0;
+}
+
+class Program : public ::testing::Test {
+ protected:
+  Workplace w;
+
+  CsvTable table(const std::string& name, const std::string& folder = "column-results") const {
+    return read_csv(w.folder() / folder / "tables" / (name + ".csv"));
+  }
+  void run_column() {
+    w.write("column.toml", kColumn);
+    ASSERT_EQ(w.run("run column.toml --no-figures").status, 0);
+  }
+};
+
+TEST_F(Program, ReferenceProblemS1ThroughFilesInUsUnits) {
+  run_column();
+  const CsvTable extremes = table("member_extremes");
+  EXPECT_NEAR(cell(extremes, "max", {"p-delta", "m", "My"}), 315.917, 0.6e-3);
+  EXPECT_NEAR(cell(extremes, "max", {"first-order", "m", "My"}), 235.2, 1e-7);
+  EXPECT_NEAR(cell(extremes, "x_max[in]", {"p-delta", "m", "My"}), 168, 1e-4);
+  EXPECT_NEAR(cell(table("comparison"), "ratio", {"middle"}), 315.917 / 235.2, 1e-5);
+  const CsvTable forces = table("member_forces");
+  EXPECT_EQ(forces.header, (std::vector<std::string>{"analysis", "loads", "step", "member", "x[in]", "N[kip]",
+                                                     "Vy[kip]", "Vz[kip]", "Mx[kip.in]", "My[kip.in]",
+                                                     "Mz[kip.in]"}));
+  EXPECT_EQ(w.read("column-results/model.toml"), kColumn);
+}
+
+TEST_F(Program, HelpOfEveryCommandHasAnExample) {
+  for (const char* command : {"check", "run", "table", "demo"}) {
+    const auto r = w.run(std::string(command) + " --help");
+    EXPECT_EQ(r.status, 0);
+    EXPECT_NE(r.out.find("Example\n  ulterix " + std::string(command)), std::string::npos) << command;
+  }
+  EXPECT_EQ(w.run("--help").status, 0);
+  EXPECT_EQ(w.run("--version").out.substr(0, 8), "ulterix ");
+}
+
+TEST_F(Program, WrongCallsAreToldWithStatusTwo) {
+  w.write("column.toml", kColumn);
+  for (const auto& [call, words] : std::vector<std::pair<std::string, std::string>>{
+           {"", ""},
+           {"rnu column.toml", "ulterix: no command \"rnu\"; did you mean \"run\"?; see ulterix --help\n"},
+           {"run", "ulterix: model file is missing\n"},
+           {"run a b", "ulterix: one model file is wanted, not 2\n"},
+           {"run missing.toml",
+            "missing.toml: the file cannot be read\n1 complaint: nothing was analysed\n"},
+           {"run column.toml --analysis p-delt",
+            "ulterix: --analysis: no analysis \"p-delt\"; did you mean \"p-delta\"? (there are first-order, "
+            "p-delta)\n"},
+           {"table column.toml steps", "ulterix: column.toml is not a results folder of ulterix\n"},
+           {"table", "ulterix: results folder is missing\n"}}) {
+    const auto r = w.run(call);
+    EXPECT_EQ(r.status, 2) << call;
+    EXPECT_EQ(r.err, words) << call;
+  }
+  EXPECT_NE(w.run("run column.toml --frob").err.find("frob"), std::string::npos);
+  EXPECT_EQ(w.run("run column.toml --frob").status, 2);
+}
+
+TEST_F(Program, RunOptions) {
+  w.write("column.toml", kColumn);
+  const auto quiet = w.run("run column.toml --quiet -o quiet");
+  EXPECT_EQ(quiet.status, 0);
+  EXPECT_EQ(quiet.out + quiet.err, "");
+  EXPECT_TRUE(w.has("quiet/figures/deflected-G.svg"));
+  EXPECT_TRUE(w.has("quiet/figures/moment-G.png"));
+  const auto plain = w.run("run column.toml --no-figures --analysis first-order");
+  EXPECT_EQ(plain.status, 0);
+  EXPECT_FALSE(w.has("column-results/figures/moment-G.png"));
+  EXPECT_EQ(w.read("column-results/tables/steps.csv").find("p-delta"), std::string::npos);
+  const auto as_json = w.run("run column.toml --no-figures --json");
+  const json summary = json::parse(as_json.out);
+  EXPECT_EQ(summary["program"], "ulterix");
+  EXPECT_EQ(summary["outcomes"][1]["outcome"], "stands");
+  EXPECT_EQ(as_json.out, w.read("column-results/summary.json"));
+  const auto digest = w.run("run column.toml --no-figures");
+  EXPECT_NE(digest.out.find("STANDS."), std::string::npos);
+  EXPECT_NE(digest.out.find("middle"), std::string::npos);
+  EXPECT_EQ(digest.out.find('\033'), std::string::npos);  // no colour into a file
+}
+
+TEST_F(Program, TheSameModelGivesTheSameBytes) {
+  w.write("column.toml", kColumn);
+  w.run("run column.toml --quiet -o one");
+  w.run("run column.toml --quiet -o two");
+  for (const auto& e : fs::recursive_directory_iterator(w.folder() / "one")) {
+    if (!e.is_regular_file()) continue;
+    const std::string name = fs::relative(e.path(), w.folder() / "one").string();
+    EXPECT_EQ(w.read("one/" + name), w.read("two/" + name)) << name;
+  }
+}
+
+TEST_F(Program, CheckTellsTheInventoryAndDrawsThePicture) {
+  w.write("column.toml", kColumn);
+  const auto r = w.run("check column.toml");
+  EXPECT_EQ(r.status, 0);
+  EXPECT_NE(r.out.find("nodes 2 (2 supported)   members 1: 1 frame, 0 axial"), std::string::npos);
+  EXPECT_NE(r.out.find("nothing moves freely"), std::string::npos);
+  const std::string picture = w.read("column-check.svg");
+  EXPECT_NE(picture.find("<title>benchmark, simply supported: the model"), std::string::npos);
+  EXPECT_EQ(w.run("check column.toml --picture column.pdf").status, 0);
+  EXPECT_EQ(w.read("column.pdf").substr(0, 5), "%PDF-");
+  fs::remove(w.folder() / "column-check.svg");
+  EXPECT_EQ(w.run("check column.toml --no-picture").status, 0);
+  EXPECT_FALSE(w.has("column-check.svg"));
+  EXPECT_NE(w.run("check --keys").out.find("| `roll` |"), std::string::npos);
+  EXPECT_NE(w.run("check --tables").out.find("## member_forces"), std::string::npos);
+}
+
+TEST_F(Program, ARefusedModelPrintsOnlyItsComplaints) {
+  w.write("bad.toml", replaced(kColumn, "\"w\"]", "\"ww\"]"));
+  for (const char* command : {"check", "run"}) {
+    const auto r = w.run(std::string(command) + " bad.toml");
+    EXPECT_EQ(r.status, 2);
+    EXPECT_EQ(r.out, "");
+    EXPECT_EQ(r.err,
+              "bad.toml:12:16: member m: no section named \"ww\"; did you mean \"w\"?\n"
+              "    m = [\"A\", \"B\", \"ww\"]\n"
+              "                   ^\n"
+              "1 complaint: nothing was analysed\n");
+  }
+  EXPECT_FALSE(w.has("bad-results"));
+}
+
+TEST_F(Program, TableFiltersAndFormats) {
+  run_column();
+  EXPECT_NE(w.run("table column-results").out.find("member_forces"), std::string::npos);
+  const auto csv = w.run("table column-results displacements --analysis p-delta --node B --format csv");
+  EXPECT_EQ(csv.status, 0);
+  EXPECT_EQ(csv.out.substr(0, csv.out.find('\n')),
+            "analysis,loads,step,node,ux[in],uy[in],uz[in],rx[mrad],ry[mrad],rz[mrad]");
+  EXPECT_EQ(std::count(csv.out.begin(), csv.out.end(), '\n'), 2);
+  const auto text = w.run("table column-results member_extremes --member \"m*\" --load G --step 1");
+  EXPECT_NE(text.out.find("315.9"), std::string::npos);
+  for (const auto& [call, words] : std::vector<std::pair<std::string, std::string>>{
+           {"displacement", "ulterix: no table \"displacement\"; did you mean \"displacements\"?"},
+           {"displacements --node b", "ulterix: --node: \"b\" is not in the results; did you mean \"B\"?"},
+           {"displacements --member m", "ulterix: --member: this table has no column \"member\""},
+           {"displacements --load Q", "ulterix: --load: \"Q\" is not in the results"},
+           {"displacements --format xls", "ulterix: --format: text or csv, not \"xls\""}}) {
+    const auto r = w.run("table column-results " + call);
+    EXPECT_EQ(r.status, 2) << call;
+    EXPECT_EQ(r.err.substr(0, words.size()), words);
+  }
+  fs::resize_file(w.folder() / "column-results/tables/steps.csv", 60);
+  const auto cut = w.run("table column-results steps");
+  EXPECT_EQ(cut.status, 2);
+  EXPECT_NE(cut.err.find("cut short"), std::string::npos);
+}
+
+TEST_F(Program, AboveTheCriticalLoadIsStatusOneWithTheGoodPartsKept) {
+  // π²EI/L² with shear is about 1225 kip here.
+  w.write("column.toml", replaced(kColumn, "fx = -300", "fx = -1500"));
+  const auto r = w.run("run column.toml");
+  EXPECT_EQ(r.status, 1);
+  EXPECT_NE(r.out.find("DOES NOT STAND in 1 of 2"), std::string::npos);
+  EXPECT_NE(r.out.find("above the critical load"), std::string::npos);
+  EXPECT_NEAR(cell(table("member_extremes"), "max", {"first-order", "m", "My"}), 235.2, 1e-7);
+  const json summary = json::parse(w.read("column-results/summary.json"));
+  const json evidence = summary["outcomes"][1]["evidence"];
+  EXPECT_EQ(evidence["negative_pivots"], 1);
+  const double EI = 29000.0 * 484, GAv = 11200 * 4.692;
+  const double critical = 1 / (336.0 * 336 / (M_PI * M_PI * EI) + 1 / GAv) / 1500;
+  EXPECT_LE(evidence["stands_at"].get<double>(), critical);
+  EXPECT_GE(evidence["fails_at"].get<double>(), critical);
+}
+
+TEST_F(Program, AMechanismIsStatusOneWithItsFigure) {
+  w.write("column.toml", replaced(kColumn, "A = [\"ux\", \"uz\"]", "A = [\"uz\"]"));
+  const auto r = w.run("run column.toml");
+  EXPECT_EQ(r.status, 1);
+  EXPECT_NE(r.out.find("the whole frame can move along x together"), std::string::npos) << r.out;
+  EXPECT_TRUE(w.has("column-results/figures/mechanism-1.png"));
+  EXPECT_EQ(w.run("check column.toml --no-picture").status, 1);
+}
+
+TEST_F(Program, AFolderThatIsNotOursIsLeftAlone) {
+  w.write("column.toml", kColumn);
+  fs::create_directory(w.folder() / "mine");
+  w.write("mine/letter.txt", "dear");
+  const auto r = w.run("run column.toml -o mine");
+  EXPECT_EQ(r.status, 2);
+  EXPECT_NE(r.err.find("mine holds something else"), std::string::npos);
+  EXPECT_EQ(w.read("mine/letter.txt"), "dear");
+  EXPECT_EQ(w.unfinished(), 0);
+  EXPECT_EQ(w.run("run column.toml -o column.toml").status, 2);
+}
+
+TEST_F(Program, AnUnwritablePlaceIsTold) {
+  w.write("column.toml", kColumn);
+  const auto r = w.run("run column.toml -o /proc/nowhere/results");
+  EXPECT_EQ(r.status, 2);
+  EXPECT_NE(r.err.find("cannot write beside"), std::string::npos);
+}
+
+TEST_F(Program, AFullDiskIsStatusThreeAndKeepsTheEarlierResults) {
+  run_column();
+  const std::string before = w.read("column-results/summary.json");
+  // A limit on the size of files stands in for a full disk.
+  const auto r = w.run("run column.toml --no-figures", "trap '' XFSZ; ulimit -f 0;");
+  EXPECT_EQ(r.status, 3);
+  EXPECT_EQ(w.read("column-results/summary.json"), before);
+}
+
+/// A tower large enough to be caught in the middle.
+std::string tower(int storeys) {
+  std::string nodes = "[nodes]\n", members = "[members]\n", supports = "[supports]\n\"*z0\" = \"fixed\"\n";
+  const auto name = [](int x, int y, int z) {
+    return "x" + std::to_string(x) + "y" + std::to_string(y) + "z" + std::to_string(z);
+  };
+  for (int z = 0; z <= storeys; ++z) {
+    for (int y = 0; y < 6; ++y) {
+      for (int x = 0; x < 6; ++x) {
+        nodes += name(x, y, z) + " = [" + std::to_string(6 * x) + ", " + std::to_string(6 * y) + ", " +
+                 std::to_string(3 * z) + "]\n";
+        if (z == 0) continue;
+        const auto join = [&](const std::string& other) {
+          members += name(x, y, z) + "-" + other + " = [\"" + name(x, y, z) + "\", \"" + other + "\"]\n";
+        };
+        join(name(x, y, z - 1));
+        if (x > 0) join(name(x - 1, y, z));
+        if (y > 0) join(name(x, y - 1, z));
+      }
+    }
+  }
+  return "[materials]\ns = { E = 210000, density = 7850 }\n[sections]\nc = { shape = \"HEB 300\" }\n"
+         "[defaults]\nsection = \"c\"\n" + nodes + members + supports + "[loads.G]\nself_weight = 1\n";
+}
+
+TEST_F(Program, ARunThatIsKilledLeavesTheEarlierResults) {
+  run_column();
+  const std::string before = w.read("column-results/summary.json");
+  w.write("tower.toml", tower(40));
+  const pid_t child = fork();
+  if (child == 0) {
+    std::filesystem::current_path(w.folder());
+    const int nothing = open("/dev/null", O_WRONLY);
+    dup2(nothing, 1);
+    execl(ULTERIX_PROGRAM, "ulterix", "run", "tower.toml", "-o", "column-results", nullptr);
+    _exit(127);
+  }
+  for (int i = 0; i < 4000 && w.unfinished() == 0; ++i) {
+    std::this_thread::sleep_for(std::chrono::milliseconds(2));
+  }
+  ASSERT_EQ(w.unfinished(), 1);
+  kill(child, SIGKILL);
+  int status = 0;
+  waitpid(child, &status, 0);
+  ASSERT_TRUE(WIFSIGNALED(status));
+  EXPECT_EQ(w.read("column-results/summary.json"), before);
+  EXPECT_EQ(w.unfinished(), 1);
+  // The next run clears what the dead one left.
+  EXPECT_EQ(w.run("run column.toml --no-figures").status, 0);
+  EXPECT_EQ(w.unfinished(), 0);
+  EXPECT_EQ(w.read("column-results/summary.json"), before);
+}
+
+TEST_F(Program, DemoRunsTheShippedExample) {
+  const auto r = w.run("demo");
+  EXPECT_EQ(r.status, 0) << r.err;
+  EXPECT_NE(r.out.find("Kittiwake Quay"), std::string::npos);
+  EXPECT_TRUE(w.has("kittiwake-quay/terminal.toml"));
+  EXPECT_TRUE(w.has("kittiwake-quay/terminal-results/figures/deflected-U2.png"));
+  // The example is chosen so that second-order effects are 10 to 40 per cent.
+  const json summary = json::parse(w.read("kittiwake-quay/terminal-results/summary.json"));
+  for (const json& outcome : summary["outcomes"]) {
+    for (const json& row : outcome["beside_first_order"]) {
+      if (row["quantity"] != "sway") continue;
+      EXPECT_GT(row["ratio"].get<double>(), 1.10);
+      EXPECT_LT(row["ratio"].get<double>(), 1.40);
+    }
+  }
+  EXPECT_EQ(w.run("demo other").status, 0);
+  EXPECT_TRUE(w.has("other/terminal.toml"));
+}
+
+TEST_F(Program, TheModelInsideTheDemoIsTheShippedFile) {
+  w.run("demo");
+  std::ifstream in(EXAMPLES "/kittiwake-terminal.toml", std::ios::binary);
+  std::ostringstream all;
+  all << in.rdbuf();
+  EXPECT_EQ(w.read("kittiwake-quay/terminal.toml"), all.str());
+}
+
+TEST_F(Program, WithoutLoadsItIsARemark) {
+  std::string text = kColumn;
+  text = text.substr(0, text.find("[loads.G]"));
+  w.write("column.toml", text);
+  const auto r = w.run("run column.toml");
+  EXPECT_EQ(r.status, 0);
+  EXPECT_NE(r.out.find("no loads: nothing to analyse"), std::string::npos) << r.out;
+}
+
+TEST_F(Program, TheKeyAndTablePagesOfTheDocsAreCurrent) {
+  std::ifstream keys(DOCS "/keys.md"), tables(DOCS "/tables.md");
+  std::ostringstream a, b;
+  a << keys.rdbuf();
+  b << tables.rdbuf();
+  EXPECT_EQ(w.run("check --keys").out, a.str());
+  EXPECT_EQ(w.run("check --tables").out, b.str());
+}
+
+}  // namespace
+}  // namespace ulterix::testing
