@@ -42,12 +42,9 @@ ordered_json units_json(const UnitSystem& units) {
   return j;
 }
 
-ordered_json comparison_json(const RunResult& result, const Step& step, const UnitSystem& units) {
+ordered_json comparison_json(const std::vector<ComparisonRow>& comparison, const UnitSystem& units) {
   ordered_json rows = ordered_json::array();
-  if (step.analysis == kBaseline) return rows;
-  const Recovery first(*result.frame.system, result.baseline(step.loads.name));
-  const Recovery own(*result.frame.system, step);
-  for (const ComparisonRow& row : compare_to_first_order(first, own)) {
+  for (const ComparisonRow& row : comparison) {
     if (row.kind != ComparisonRow::Kind::watched && row.kind != ComparisonRow::Kind::displacement) {
       continue;
     }
@@ -64,7 +61,8 @@ ordered_json comparison_json(const RunResult& result, const Step& step, const Un
   return rows;
 }
 
-ordered_json step_json(const RunResult& result, const Step& step, const UnitSystem& units) {
+ordered_json step_json(const Step& step, const std::vector<ComparisonRow>& comparison,
+                       const UnitSystem& units) {
   ordered_json j;
   j["analysis"] = step.analysis;
   j["kind"] = word_of(kAnalysisKinds, step.kind);
@@ -85,7 +83,7 @@ ordered_json step_json(const RunResult& result, const Step& step, const UnitSyst
     evidence["reactions_against_loads"] = finite(step.equilibrium.reactions);
   }
   j["evidence"] = evidence;
-  j["beside_first_order"] = comparison_json(result, step, units);
+  j["beside_first_order"] = comparison_json(comparison, units);
   return j;
 }
 
@@ -202,7 +200,9 @@ std::string summary_json(const RunResult& result, const UnitSystem& units,
   for (const Mechanism& m : result.frame.mechanisms) mechanisms.push_back(m.words);
   j["mechanisms"] = mechanisms;
   ordered_json steps = ordered_json::array();
-  for (const Step& step : result.steps) steps.push_back(step_json(result, step, units));
+  for (std::size_t i = 0; i < result.steps.size(); ++i) {
+    steps.push_back(step_json(result.steps[i], result.comparisons[i], units));
+  }
   j["outcomes"] = steps;
   return j.dump(2, ' ', false, ordered_json::error_handler_t::replace) + "\n";
 }

@@ -116,33 +116,28 @@ class Writer {
   }
 
   void member_forces() {
-    each_line([this](const Step& step, MemberId id, const MemberLine& line) {
-      for (const LinePoint& p : line.stations()) {
-        lead(step);
-        sink_.text(model_.members[id].name);
-        sink_.real(p.x);
-        six(p.forces);
-        sink_.end_row();
+    for (const Step& step : result_.steps) {
+      if (!step.has_state) continue;
+      const Recovery recovery(*result_.frame.system, step);
+      for (const MemberId id : model_.members.ids()) {
+        for (const LinePoint& p : recovery.line(id).stations()) {
+          lead(step);
+          sink_.text(model_.members[id].name);
+          sink_.real(p.x);
+          six(p.forces);
+          sink_.end_row();
+        }
       }
-    });
+    }
   }
 
   void member_extremes() {
-    each_line([this](const Step& step, MemberId id, const MemberLine& line) {
-      const auto extremes = line.extremes();
-      for (int i = 0; i < 6; ++i) {
-        const Quantity q = i < 3 ? Q::force : Q::moment;
-        lead(step);
-        sink_.text(model_.members[id].name);
-        sink_.text(kInternalForceNames[i]);
-        sink_.text(units_.label(q));
-        sink_.real(units_.from_si(q, extremes[i].min));
-        sink_.real(extremes[i].x_min);
-        sink_.real(units_.from_si(q, extremes[i].max));
-        sink_.real(extremes[i].x_max);
-        sink_.end_row();
+    for (std::size_t i = 0; i < result_.steps.size(); ++i) {
+      for (const MemberId id : model_.members.ids()) {
+        if (result_.extremes[i].empty()) break;
+        extremes_of(result_.steps[i], id, result_.extremes[i][id]);
       }
-    });
+    }
   }
 
   void convergence() {
@@ -159,13 +154,10 @@ class Writer {
   }
 
   void comparison() {
-    for (const Step& step : result_.steps) {
-      if (step.analysis == kBaseline || !step.has_state) continue;
-      const Recovery first(*result_.frame.system, result_.baseline(step.loads.name));
-      const Recovery own(*result_.frame.system, step);
-      for (const ComparisonRow& row : compare_to_first_order(first, own)) {
+    for (std::size_t i = 0; i < result_.steps.size(); ++i) {
+      for (const ComparisonRow& row : result_.comparisons[i]) {
         const Quantity q = quantity_of(row);
-        lead(step);
+        lead(result_.steps[i]);
         sink_.text(row.name);
         sink_.text(units_.label(q));
         sink_.text(place_of(row, units_));
@@ -186,14 +178,21 @@ class Writer {
   void six(const Vector6d& values) {
     for (const double v : values) sink_.real(v);
   }
-  template <class Visit>
-  void each_line(const Visit& visit) {
-    for (const Step& step : result_.steps) {
-      if (!step.has_state) continue;
-      const Recovery recovery(*result_.frame.system, step);
-      for (const MemberId id : model_.members.ids()) visit(step, id, recovery.line(id));
+  void extremes_of(const Step& step, MemberId id, const std::array<Extreme, 6>& extremes) {
+    for (int i = 0; i < 6; ++i) {
+      const Quantity q = i < 3 ? Q::force : Q::moment;
+      lead(step);
+      sink_.text(model_.members[id].name);
+      sink_.text(kInternalForceNames[i]);
+      sink_.text(units_.label(q));
+      sink_.real(units_.from_si(q, extremes[i].min));
+      sink_.real(extremes[i].x_min);
+      sink_.real(units_.from_si(q, extremes[i].max));
+      sink_.real(extremes[i].x_max);
+      sink_.end_row();
     }
   }
+
   const RunResult& result_;
   const Model& model_;
   const UnitSystem& units_;

@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "core/results/recovery.hpp"
+#include "core/solve/conjugate_gradients.hpp"
 #include "core/system/mechanism_words.hpp"
 
 namespace ulterix {
@@ -17,6 +18,9 @@ constexpr int kBisections = 12;
 /// With more work than this a factorisation, fewer.
 constexpr double kCostlyFlops = 1e10;
 constexpr int kCostlyBisections = 6;
+/// From this work on, rounds are solved by conjugate gradients on the first-order factorisation, and
+/// only the last tangent is factorised, which proves that it has no negative pivots.
+constexpr double kIterativeFlops = 3e8;
 /// Displacements this many times first-order are worth a word.
 constexpr double kLargeAmplification = 5;
 
@@ -28,7 +32,11 @@ class Iteration {
   enum class End { converged, not_definite, limit, not_finite };
 
   Iteration(const ElasticFrame& frame, const AnalysisSpec& spec, const LoadSet& loads)
-      : system_(*frame.system), factor_(system_.pattern()), spec_(spec), loads_(loads) {}
+      : frame_(frame),
+        system_(*frame.system),
+        factor_(system_.pattern()),
+        spec_(spec),
+        loads_(loads) {}
 
   /// Iterates at load factor lambda from the given axial forces; on success state() and forces()
   /// hold the result.
@@ -45,11 +53,14 @@ class Iteration {
   std::string softest_motion(double lambda);
 
  private:
+  /// Solves a round; false if the tangent has negative pivots. `proven` tells whether it was
+  /// factorised, which a large frame leaves to the last round.
+  bool solve(const Assembly& assembly, VectorXd& q, bool& proven);
   bool definite(const Assembly& assembly);
-  AxialForces recover_forces(const AppliedLoads& applied, const State& state) const;
   ConvergenceRound compare(const State& before, const State& after, const AxialForces& old_forces,
                            const AxialForces& new_forces) const;
 
+  const ElasticFrame& frame_;
   const FrameSystem& system_;
   Factorisation factor_;
   const AnalysisSpec& spec_;
@@ -73,13 +84,17 @@ bool Iteration::definite(const Assembly& assembly) {
   return false;
 }
 
-AxialForces Iteration::recover_forces(const AppliedLoads& applied, const State& state) const {
-  AxialForces forces(system_.model().members.size(), 0.0);
-  for (const MemberId id : system_.model().members.ids()) {
-    const Element e = system_.element(id, applied.on_member(id), state, spec_.split);
-    forces[id] = e.axial_force_at_start(system_.local_ends(id, state));
+bool Iteration::solve(const Assembly& assembly, VectorXd& q, bool& proven) {
+  const bool inner = assembly.inner_negative_pivots > 0 || !assembly.unstable_members.empty();
+  if (!proven && !inner) {
+    const CgEnd end = conjugate_gradients(system_.pattern(), assembly.values, *frame_.factor,
+                                          assembly.rhs, q);
+    if (end == CgEnd::converged) return true;
   }
-  return forces;
+  proven = true;
+  if (!definite(assembly)) return false;
+  q = solve_refined(system_, factor_, assembly.values, assembly.rhs);
+  return true;
 }
 
 ConvergenceRound Iteration::compare(const State& before, const State& after,
@@ -104,6 +119,8 @@ Iteration::End Iteration::run(double lambda, const AxialForces& start) {
   const AppliedLoads applied(system_.variant(), scaled(loads_, lambda));
   AxialForces forces = start;
   State before(system_.model());
+  VectorXd q = VectorXd::Zero(system_.dofs().size());
+  bool last = factor_.flops() < kIterativeFlops;
   for (int round = 1; round <= spec_.iterations; ++round) {
     State now(system_.model());
     now.geometric = true;
@@ -111,11 +128,11 @@ Iteration::End Iteration::run(double lambda, const AxialForces& start) {
     now.lambda = lambda;
     for (const MemberId id : system_.model().members.ids()) now.members[id].axial_start = forces[id];
     const Assembly assembly = system_.assemble(applied, now, spec_.split);
-    if (!definite(assembly)) return End::not_definite;
-    const VectorXd q = solve_refined(system_, factor_, assembly.values, assembly.rhs);
+    bool proven = last;
+    if (!solve(assembly, q, proven)) return End::not_definite;
     if (!q.allFinite()) return End::not_finite;
     system_.set_motion(q, now);
-    const AxialForces found = recover_forces(applied, now);
+    const AxialForces found = system_.axial_forces(applied, now);
     ConvergenceRound record = compare(before, now, forces, found);
     const VectorXd rest = assembly.rhs - multiply(system_.pattern(), assembly.values, q);
     const double load = assembly.rhs.lpNorm<Eigen::Infinity>();
@@ -126,7 +143,8 @@ Iteration::End Iteration::run(double lambda, const AxialForces& start) {
     if (record.change_u <= spec_.tolerance && record.change_n <= spec_.tolerance) {
       state_ = now;
       forces_ = found;
-      return End::converged;
+      if (proven) return End::converged;
+      last = true;
     }
   }
   return End::limit;
@@ -154,16 +172,6 @@ std::string Iteration::softest_motion(double lambda) {
   return fmt::format("it gives way along {}, most at {}",
                      kAxisNames[system_.dofs().direction_of(best)],
                      system_.model().nodes[system_.dofs().node_of(best)].name);
-}
-
-AxialForces forces_of(const FrameSystem& system, const Step& first_order) {
-  const AppliedLoads applied(system.variant(), first_order.loads);
-  AxialForces forces(system.model().members.size(), 0.0);
-  for (const MemberId id : system.model().members.ids()) {
-    const Element e = system.element(id, applied.on_member(id), first_order.state);
-    forces[id] = e.axial_force_at_start(system.local_ends(id, first_order.state));
-  }
-  return forces;
 }
 
 AxialForces times(AxialForces forces, double factor) {
@@ -247,7 +255,8 @@ void solve_one(const ElasticFrame& frame, const AnalysisSpec& spec, const Step& 
     step.outcome = baseline.outcome;
     return;
   }
-  const AxialForces first = forces_of(*frame.system, baseline);
+  const AppliedLoads applied(frame.system->variant(), step.loads);
+  const AxialForces first = frame.system->axial_forces(applied, baseline.state);
   Iteration iteration(frame, spec, step.loads);
   switch (iteration.run(1, first)) {
     case Iteration::End::converged:

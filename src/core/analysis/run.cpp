@@ -32,6 +32,19 @@ std::vector<LoadSet> loads_in_use(const Model& model, const std::vector<std::str
   return all;
 }
 
+void compare(RunResult& result) {
+  for (const Step& step : result.steps) {
+    result.extremes.emplace_back();
+    result.comparisons.emplace_back();
+    if (!step.has_state) continue;
+    const Recovery own(*result.frame.system, step);
+    result.extremes.back() = find_extremes(own);
+    if (step.analysis == kBaseline) continue;
+    const Recovery first(*result.frame.system, result.baseline(step.loads.name));
+    result.comparisons.back() = compare_to_first_order(first, own, result.extremes.back());
+  }
+}
+
 void add_remarks(RunResult& result) {
   const Model& model = *result.model;
   for (const Mechanism& spin : result.frame.spins) {
@@ -100,6 +113,7 @@ RunResult run(Model given, const std::vector<std::string>& only, const Progress&
     }
     std::move(own.begin(), own.end(), std::back_inserter(result.steps));
   }
+  compare(result);
   add_remarks(result);
   result.seconds =
       std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();

@@ -1,6 +1,7 @@
 #pragma once
 
 #include "core/analysis/elastic_frame.hpp"
+#include "core/results/comparison.hpp"
 
 namespace ulterix {
 
@@ -11,6 +12,9 @@ struct RunResult {
   std::unique_ptr<Model> model;  ///< what was run; kept in place for the references into it
   ElasticFrame frame;
   std::vector<Step> steps;        ///< baseline first, then the analyses in order
+  std::vector<StepExtremes> extremes;  ///< of each step; empty where it has no state
+  /// Each step beside first-order; empty for the baseline and where there is nothing to compare.
+  std::vector<std::vector<ComparisonRow>> comparisons;
   std::vector<std::string> remarks;
   double seconds = 0;
 

@@ -1,5 +1,7 @@
 #include "core/element/bending_segment.hpp"
 
+#include <cmath>
+
 namespace ulterix {
 
 BendingCurve::BendingCurve(const BendingSegment& segment, const BendingState& start)
@@ -12,10 +14,28 @@ BendingCurve BendingCurve::straight(double length, double w, double slope) {
   curve.segment_.length = length;
   curve.start_.w = w;
   curve.terms_ = 2;
+  curve.slope_ = curve.psi_ = curve.moment_ = curve.deflection_ = {};
   curve.slope_[0] = slope;
   curve.deflection_[0] = w;
   curve.deflection_[1] = slope * length;
   return curve;
+}
+
+/// Terms fall off like κ^j/(2j)! with κ = |N|·l²/(EI·s); the count makes the rest vanish in rounding.
+int BendingCurve::terms_needed() const {
+  const BendingSegment& s = segment_;
+  if (!s.has_axial_force()) return 6;
+  const double largest = std::abs(s.N[0]) + std::abs(s.N[1]) + std::abs(s.N[2]);
+  const double softening = s.shear_flexibility * largest;
+  // A shear softness that varies along the segment has its own, slower series.
+  if (s.shear_flexibility * (std::abs(s.N[1]) + std::abs(s.N[2])) > 1e-3 || softening > 0.5) {
+    return kMostTerms;
+  }
+  const double kappa = largest * s.length * s.length / s.EI / (1 - softening);
+  double term = 1;
+  int j = 1;
+  for (; 2 * j + 8 < kMostTerms && term > 1e-18; ++j) term *= kappa / (2 * j * (2 * j - 1));
+  return 2 * j + 8;
 }
 
 /// Coefficients of ξ^k follow one from the other; without N the series ends by itself.
@@ -23,7 +43,7 @@ void BendingCurve::expand() {
   const BendingSegment& s = segment_;
   const double l = s.length;
   const double phi = s.shear_flexibility;
-  terms_ = s.has_axial_force() ? kTerms : 6;
+  terms_ = terms_needed();
   const std::array<double, 3> force = {start_.Q, -l * s.q[0], -l * (s.q[1] - s.q[0]) / 2};
   const std::array<double, 2> moment_load = {s.m[0], s.m[1] - s.m[0]};
   const double s0 = 1 + phi * s.N[0];

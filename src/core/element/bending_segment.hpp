@@ -48,10 +48,11 @@ class BendingCurve {
   double length() const { return segment_.length; }
 
  private:
-  static constexpr int kTerms = 32;
-  using Coefficients = std::array<double, kTerms>;
+  static constexpr int kMostTerms = 32;
+  using Coefficients = std::array<double, kMostTerms>;
 
   BendingCurve() = default;
+  int terms_needed() const;
   void expand();
   double evaluate(const Coefficients& c, double xi) const;
   double derivative(const Coefficients& c, double xi) const;
@@ -61,7 +62,8 @@ class BendingCurve {
   BendingSegment segment_;
   BendingState start_;
   int terms_ = 1;
-  Coefficients slope_{}, psi_{}, moment_{}, deflection_{};
+  // The first terms_ of each are set.
+  Coefficients slope_, psi_, moment_, deflection_;
 };
 
 }  // namespace ulterix

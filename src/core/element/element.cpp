@@ -56,6 +56,23 @@ double vertex(const std::array<double, 3>& c) {
 
 }  // namespace
 
+namespace {
+
+/// Mean over the member of the axial force that its loads eat up.
+double mean_axial_load(const MemberLoading& loading, const std::vector<std::array<double, 3>>& N_load) {
+  double mean = 0;
+  for (std::size_t i = 0; i < N_load.size(); ++i) mean += loading.spans[i].length() * span_mean(N_load[i]);
+  return mean / loading.length();
+}
+
+}  // namespace
+
+double axial_force_at_start(const ElementProperties& properties, const MemberLoading& loading,
+                            const Vector12d& nodes) {
+  return properties.EA / properties.length * (nodes[6] - nodes[0]) -
+         mean_axial_load(loading, used_up(loading, 0));
+}
+
 Element::Element(const ElementProperties& properties, const MemberLoading& loading,
                  const GeometricEffect& geometric, int split)
     : properties_(properties), geometric_(geometric), loading_(loading), pieces_(std::max(split, 1)) {
@@ -111,10 +128,9 @@ void Element::choose_pieces() {
 void Element::add_axial_and_twist() {
   const ElementProperties& p = properties_;
   const double EA = p.EA / p.length;
-  double mean_load = 0, twist_flexibility = 0, twist_load = 0;
+  double twist_flexibility = 0, twist_load = 0;
   for (std::size_t i = 0; i < loading_.spans.size(); ++i) {
     const double l = loading_.spans[i].length();
-    mean_load += l * span_mean(N_load_[i]);
     auto N = N_load_[i];
     N[0] += geometric_.axial_start;
     const double acting = geometric_.acts && geometric_.twists ? span_mean(N) * p.r2 : 0;
@@ -132,7 +148,7 @@ void Element::add_axial_and_twist() {
     f_[b] += last;
   };
   // Held ends: the start's force makes the total stretch vanish.
-  const double N_start = -mean_load / p.length;
+  const double N_start = -mean_axial_load(loading_, N_load_);
   const double end_action = loading_.actions.back()[0];
   add(0, 6, EA, N_start, N_start + span_end(N_load_.back()) - end_action);
   if (p.kind != MemberKind::frame) return;
@@ -194,11 +210,8 @@ void Element::add_bending(bool z_plane) {
 
 /// The mean axial force turning with the chord: N/L across the member.
 void Element::add_chord_turn() {
-  double mean = 0;
-  for (std::size_t i = 0; i < loading_.spans.size(); ++i) {
-    mean += loading_.spans[i].length() * (geometric_.axial_start + span_mean(N_load_[i]));
-  }
-  const double k = mean / properties_.length / properties_.length;
+  const double mean = geometric_.axial_start + mean_axial_load(loading_, N_load_);
+  const double k = mean / properties_.length;
   for (const int a : {1, 2}) {
     const bool acts = a == 2 ? geometric_.bends_in_z : geometric_.bends_in_y;
     if (!acts) continue;

@@ -33,6 +33,10 @@ struct GeometricEffect {
   bool bends_in_z = true, bends_in_y = true, twists = true;  ///< false: out of the model's plane
 };
 
+/// N that the start node gives a member whose ends are joined along x, without the rest of the element.
+double axial_force_at_start(const ElementProperties& properties, const MemberLoading& loading,
+                            const Vector12d& nodes);
+
 /// One member between two nodes in local axes; end order (u v w θx θy θz) at start, then at end.
 /// A value made by pure functions of its arguments; end forces p = K·d + f are what the nodes put on
 /// the member. Source of the beam-column equations: bending_segment.hpp; they are solved exactly for

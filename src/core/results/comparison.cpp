@@ -18,17 +18,13 @@ std::optional<double> ratio(double first, double value, double largest) {
   return value / first;
 }
 
-/// Extremes of every member in a step, found once.
-using AllExtremes = IndexedVector<MemberId, std::array<Extreme, 6>>;
+/// The member and place of the largest |force|; x in m.
+struct LargestForce {
+  MemberId member;
+  double x = 0, value = 0;
+};
 
-AllExtremes all_extremes(const Recovery& recovery) {
-  const Model& model = recovery.system().model();
-  AllExtremes all(model.members.size());
-  for (const MemberId id : model.members.ids()) all[id] = recovery.line(id).extremes();
-  return all;
-}
-
-LargestForce largest_of(const AllExtremes& all, InternalForce component,
+LargestForce largest_of(const StepExtremes& all, InternalForce component,
                         const std::vector<MemberId>& members) {
   LargestForce found;
   for (const MemberId id : members) {
@@ -110,9 +106,9 @@ void add_reactions(const Recovery& first, const Recovery& step, std::vector<Comp
   }
 }
 
-void add_forces(const Recovery& first, const Recovery& step, std::vector<ComparisonRow>& rows) {
+void add_forces(const Recovery& first, const Recovery& step, const StepExtremes& extremes,
+                std::vector<ComparisonRow>& rows) {
   const Model& model = step.system().model();
-  const AllExtremes extremes = all_extremes(step);
   const std::vector<MemberId> everyone = model.members.ids();
   const double largest_N = std::abs(largest_of(extremes, kN, everyone).value);
   const double largest_M = std::max(std::abs(largest_of(extremes, kMy, everyone).value),
@@ -158,21 +154,22 @@ NodeId furthest_node(const Step& step, int direction) {
   return best;
 }
 
-LargestForce largest_force(const Recovery& recovery, InternalForce component,
-                           const std::vector<MemberId>& members) {
-  AllExtremes extremes(recovery.system().model().members.size());
-  for (const MemberId id : members) extremes[id] = recovery.line(id).extremes();
-  return largest_of(extremes, component, members);
+StepExtremes find_extremes(const Recovery& recovery) {
+  const Model& model = recovery.system().model();
+  StepExtremes all(model.members.size());
+  for (const MemberId id : model.members.ids()) all[id] = recovery.line(id).extremes();
+  return all;
 }
 
-std::vector<ComparisonRow> compare_to_first_order(const Recovery& first, const Recovery& step) {
+std::vector<ComparisonRow> compare_to_first_order(const Recovery& first, const Recovery& step,
+                                                  const StepExtremes& extremes) {
   std::vector<ComparisonRow> rows;
   const bool whole = step.step().has_state && step.step().state.lambda == 1;
   if (!whole || !first.step().has_state) return rows;
   add_watches(first, step, rows);
   add_displacements(first, step, rows);
   add_reactions(first, step, rows);
-  add_forces(first, step, rows);
+  add_forces(first, step, extremes, rows);
   return rows;
 }
 

@@ -1,5 +1,6 @@
 #pragma once
 
+#include <array>
 #include <optional>
 #include <string>
 #include <vector>
@@ -23,21 +24,17 @@ struct ComparisonRow {
   std::optional<double> ratio;
 };
 
+/// The true extremes of every member in one step.
+using StepExtremes = IndexedVector<MemberId, std::array<Extreme, 6>>;
+StepExtremes find_extremes(const Recovery& recovery);
+
 /// A step beside its first-order baseline at the places that matter: watched places, the largest
 /// displacement of each direction, the largest reactions, and the largest forces of each section.
-/// Empty if either has no state at the full load.
-std::vector<ComparisonRow> compare_to_first_order(const Recovery& first_order,
-                                                  const Recovery& step);
+/// `extremes` belong to the step. Empty if either has no state at the full load.
+std::vector<ComparisonRow> compare_to_first_order(const Recovery& first_order, const Recovery& step,
+                                                  const StepExtremes& extremes);
 
 /// The node that moves furthest in a direction (0..5), by magnitude.
 NodeId furthest_node(const Step& step, int direction);
-
-/// The member and place of the largest |force|, among the given members; x in m.
-struct LargestForce {
-  MemberId member;
-  double x = 0, value = 0;
-};
-LargestForce largest_force(const Recovery& recovery, InternalForce component,
-                           const std::vector<MemberId>& members);
 
 }  // namespace ulterix

@@ -105,7 +105,9 @@ FrameSystem::FrameSystem(const Variant& variant)
       members_at_(members_at(variant_)),
       dofs_(variant_, rotation_stiffness()) {
   const Graph graph = node_graph(variant_);
-  const std::vector<int> order = elimination_order(graph);
+  std::vector<Vector3d> positions;
+  for (const NodeId n : model().nodes.ids()) positions.push_back(variant_.position(n));
+  const std::vector<int> order = elimination_order(graph, positions);
   dofs_.number(order);
   pattern_ = make_pattern(dofs_, order, graph);
   scatter_ = std::make_unique<ScatterMap>(model(), dofs_, pattern_);
@@ -235,6 +237,21 @@ FrameSystem::RightSide FrameSystem::right_side(const AppliedLoads& loads, const 
     dofs_.add_force(n, force, side.rhs);
   }
   return side;
+}
+
+IndexedVector<MemberId, double> FrameSystem::axial_forces(const AppliedLoads& loads,
+                                                          const State& state) const {
+  IndexedVector<MemberId, double> forces(model().members.size(), 0.0);
+  for (const MemberId id : model().members.ids()) {
+    if (!variant_.present[id]) continue;
+    const MemberLoading loading = loads.on_member(id);
+    const Vector12d ends = local_ends(id, state);
+    const auto& joints = model().members[id].joints;
+    const bool joined = joints[0][0] == kRigid && joints[1][0] == kRigid;
+    forces[id] = joined ? axial_force_at_start(element_properties(variant_, id), loading, ends)
+                        : element(id, loading, state).axial_force_at_start(ends);
+  }
+  return forces;
 }
 
 Vector12d FrameSystem::local_ends(MemberId id, const State& state) const {

@@ -48,6 +48,9 @@ class FrameSystem {
   };
   RightSide right_side(const AppliedLoads& loads, const State& state) const;
 
+  /// N that each member gets from its start node in a state, N.
+  IndexedVector<MemberId, double> axial_forces(const AppliedLoads& loads, const State& state) const;
+
   /// Local displacements of a member's two ends (12) in a state.
   Vector12d local_ends(MemberId id, const State& state) const;
   /// Node motions that follow from the unknowns.

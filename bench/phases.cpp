@@ -1,0 +1,202 @@
+// Timings of the phases of a run on regular buildings, beside CHOLMOD with METIS alone on the same
+// matrix in the same run.
+#include <benchmark/benchmark.h>
+#include <cblas.h>
+#include <cholmod.h>
+#include <sys/resource.h>
+
+#include <Eigen/Core>
+#include <filesystem>
+#include <map>
+
+#include "building.hpp"
+#include "core/analysis/first_order.hpp"
+#include "core/analysis/p_delta.hpp"
+#include "core/analysis/run.hpp"
+#include "core/results/recovery.hpp"
+#include "core/system/ordering.hpp"
+#include "read/model_file.hpp"
+#include "write/csv.hpp"
+
+namespace ulterix::bench {
+namespace {
+
+struct Size {
+  const char* name;
+  int nx, ny, nz;
+};
+constexpr Size kSizes[] = {{"500", 3, 3, 5}, {"7000", 7, 7, 18}, {"100000", 20, 20, 38}};
+
+const std::string& text_of(int size) {
+  static std::map<int, std::string> texts;
+  const Size& s = kSizes[size];
+  if (!texts.contains(size)) texts[size] = building(s.nx, s.ny, s.nz, 1);
+  return texts[size];
+}
+
+const Model& model_of(int size) {
+  static std::map<int, Model> models;
+  if (!models.contains(size)) models[size] = read_model(text_of(size), "building.toml").model;
+  return models[size];
+}
+
+AnalysisSpec spec_of(const Model& model) {
+  AnalysisSpec spec;
+  spec.name = kBaseline;
+  spec.loads = model.combinations;
+  return spec;
+}
+
+void label(benchmark::State& state, int dofs) {
+  rusage usage{};
+  getrusage(RUSAGE_SELF, &usage);
+  state.counters["dofs"] = dofs;
+  state.counters["peak_MB"] = static_cast<double>(usage.ru_maxrss) / 1024;
+}
+
+void read(benchmark::State& state) {
+  const std::string& text = text_of(static_cast<int>(state.range(0)));
+  for (auto _ : state) benchmark::DoNotOptimize(read_model(text, "building.toml").model.members.size());
+  state.SetLabel(kSizes[state.range(0)].name);
+}
+
+void order(benchmark::State& state) {
+  const Model& model = model_of(static_cast<int>(state.range(0)));
+  for (auto _ : state) {
+    const FrameSystem system{Variant(model)};
+    benchmark::DoNotOptimize(system.pattern().size);
+  }
+}
+
+void assemble(benchmark::State& state) {
+  const Model& model = model_of(static_cast<int>(state.range(0)));
+  const FrameSystem system{Variant(model)};
+  const AppliedLoads loads(system.variant(), model.combinations[0]);
+  for (auto _ : state) benchmark::DoNotOptimize(system.assemble(loads, State(model)).rhs.sum());
+}
+
+void factorise(benchmark::State& state) {
+  const Model& model = model_of(static_cast<int>(state.range(0)));
+  const FrameSystem system{Variant(model)};
+  const AppliedLoads loads(system.variant(), model.combinations[0]);
+  const Assembly a = system.assemble(loads, State(model));
+  for (auto _ : state) {
+    Factorisation f(system.pattern());
+    const bool good = f.factorise(a.values) == FactorStatus::positive_definite;
+    benchmark::DoNotOptimize(good);
+    state.counters["GFlop"] = f.flops() / 1e9;
+  }
+}
+
+void solve(benchmark::State& state) {
+  const Model& model = model_of(static_cast<int>(state.range(0)));
+  const ElasticFrame frame = make_elastic_frame(model);
+  Eigen::MatrixXd x = Eigen::MatrixXd::Random(frame.system->dofs().size(), 1);
+  for (auto _ : state) frame.factor->solve(x);
+}
+
+void recover(benchmark::State& state) {
+  const Model& model = model_of(static_cast<int>(state.range(0)));
+  const ElasticFrame frame = make_elastic_frame(model);
+  const std::vector<Step> steps = first_order(frame, spec_of(model));
+  const Recovery recovery(*frame.system, steps[0]);
+  for (auto _ : state) {
+    for (const MemberId id : model.members.ids()) {
+      benchmark::DoNotOptimize(recovery.line(id).stations().size());
+    }
+  }
+}
+
+void write(benchmark::State& state) {
+  const auto size = static_cast<int>(state.range(0));
+  AnalysisSpec only = spec_of(model_of(size));
+  only.name = "linear";
+  Model model = model_of(size);
+  model.analyses = {only};
+  const RunResult result = run(model, {std::string("none")});
+  const RunResult full = run(model);
+  const auto folder = std::filesystem::temp_directory_path() / "ulterix-bench";
+  std::filesystem::create_directories(folder);
+  for (auto _ : state) {
+    CsvSink sink(folder, UnitSystem());
+    write_tables(full, UnitSystem(), sink);
+  }
+  std::filesystem::remove_all(folder);
+}
+
+/// First-order inside the core: from the model to displacements and reactions.
+void whole_first_order(benchmark::State& state) {
+  const Model& model = model_of(static_cast<int>(state.range(0)));
+  int dofs = 0;
+  for (auto _ : state) {
+    const ElasticFrame frame = make_elastic_frame(model);
+    benchmark::DoNotOptimize(first_order(frame, spec_of(model)).size());
+    dofs = frame.system->dofs().size();
+  }
+  label(state, dofs);
+}
+
+/// P-Delta of one combination on a first-order result that is there already.
+void p_delta_rounds(benchmark::State& state) {
+  const Model& model = model_of(static_cast<int>(state.range(0)));
+  const ElasticFrame frame = make_elastic_frame(model);
+  AnalysisSpec spec = spec_of(model);
+  const std::vector<Step> base = first_order(frame, spec);
+  spec.name = "p-delta";
+  spec.kind = AnalysisKind::p_delta;
+  for (auto _ : state) {
+    const std::vector<Step> steps = p_delta(frame, spec, base);
+    state.counters["rounds"] = static_cast<double>(steps[0].rounds.size());
+  }
+}
+
+/// The yardstick: order + factorise + solve by CHOLMOD with METIS on the scalar matrix, and nothing
+/// else.
+void cholmod_alone(benchmark::State& state) {
+  const Model& model = model_of(static_cast<int>(state.range(0)));
+  const FrameSystem system{Variant(model)};
+  const AppliedLoads loads(system.variant(), model.combinations[0]);
+  const Assembly a = system.assemble(loads, State(model));
+  openblas_set_num_threads(1);
+  for (auto _ : state) {
+    cholmod_common c;
+    cholmod_l_start(&c);
+    c.nmethods = 1;
+    c.method[0].ordering = CHOLMOD_METIS;
+    const SymmetricPattern& p = system.pattern();
+    cholmod_sparse A{};
+    A.nrow = A.ncol = static_cast<std::size_t>(p.size);
+    A.nzmax = p.rows.size();
+    A.p = const_cast<std::int64_t*>(p.column_start.data());
+    A.i = const_cast<std::int64_t*>(p.rows.data());
+    A.x = const_cast<double*>(a.values.data());
+    A.stype = -1;
+    A.itype = CHOLMOD_LONG;
+    A.xtype = CHOLMOD_REAL;
+    A.sorted = A.packed = 1;
+    cholmod_factor* L = cholmod_l_analyze(&A, &c);
+    cholmod_l_factorize(&A, L, &c);
+    cholmod_dense* b = cholmod_l_ones(A.nrow, 1, CHOLMOD_REAL, &c);
+    cholmod_dense* x = cholmod_l_solve(CHOLMOD_A, L, b, &c);
+    state.counters["GFlop"] = c.fl / 1e9;
+    cholmod_l_free_dense(&x, &c);
+    cholmod_l_free_dense(&b, &c);
+    cholmod_l_free_factor(&L, &c);
+    cholmod_l_finish(&c);
+  }
+}
+
+#define PHASE(name) BENCHMARK(name)->DenseRange(0, 2)->Unit(benchmark::kMillisecond)
+PHASE(read);
+PHASE(order);
+PHASE(assemble);
+PHASE(factorise);
+PHASE(solve);
+PHASE(recover);
+PHASE(write);
+PHASE(cholmod_alone);
+PHASE(whole_first_order);
+PHASE(p_delta_rounds);
+
+}  // namespace
+}  // namespace ulterix::bench

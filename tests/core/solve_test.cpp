@@ -1,0 +1,184 @@
+// Factorisation, null space, conjugate gradients and orderings on small matrices with known answers.
+#include <gtest/gtest.h>
+
+#include <Eigen/Cholesky>
+#include <Eigen/Eigenvalues>
+#include <algorithm>
+#include <numeric>
+
+#include "core/solve/conjugate_gradients.hpp"
+#include "core/solve/null_space.hpp"
+#include "core/system/ordering.hpp"
+#include "support/frame_builder.hpp"
+
+namespace ulterix::testing {
+namespace {
+
+/// A dense lower triangle as a pattern with values.
+struct Dense {
+  SymmetricPattern pattern;
+  std::vector<double> values;
+
+  explicit Dense(const Eigen::MatrixXd& A) {
+    pattern.size = static_cast<int>(A.rows());
+    for (int j = 0; j < A.rows(); ++j) {
+      for (int i = j; i < A.rows(); ++i) {
+        pattern.rows.push_back(i);
+        values.push_back(A(i, j));
+      }
+      pattern.column_start.push_back(static_cast<std::int64_t>(pattern.rows.size()));
+    }
+  }
+};
+
+Eigen::MatrixXd with_spectrum(const Eigen::VectorXd& eigenvalues) {
+  srand(1);
+  const auto n = eigenvalues.size();
+  const Eigen::MatrixXd Q = Eigen::HouseholderQR<Eigen::MatrixXd>(Eigen::MatrixXd::Random(n, n)).householderQ();
+  return Q * eigenvalues.asDiagonal() * Q.transpose();
+}
+
+TEST(Factorisation, SolvesAndCountsNegativePivots) {
+  Eigen::VectorXd eigenvalues(6);
+  eigenvalues << 1, 2, 3, 4, 5, 6;
+  const Eigen::MatrixXd A = with_spectrum(eigenvalues);
+  Dense d(A);
+  Factorisation f(d.pattern);
+  ASSERT_EQ(f.factorise(d.values), FactorStatus::positive_definite);
+  Eigen::MatrixXd X = Eigen::MatrixXd::Random(6, 3);
+  const Eigen::MatrixXd B = A * X;
+  Eigen::MatrixXd Y = B;
+  f.solve(Y);
+  EXPECT_LT((Y - X).norm(), 1e-12);
+  EXPECT_EQ(f.negative_pivots(d.values), 0);
+  for (int negative = 1; negative <= 6; ++negative) {
+    eigenvalues[negative - 1] *= -1;
+    Dense indefinite(with_spectrum(eigenvalues));
+    EXPECT_EQ(f.factorise(indefinite.values), FactorStatus::not_positive_definite);
+    EXPECT_EQ(f.negative_pivots(indefinite.values), negative);
+  }
+}
+
+TEST(Factorisation, NotFiniteIsSeen) {
+  Dense d(Eigen::MatrixXd::Identity(3, 3));
+  Factorisation f(d.pattern);
+  d.values[1] = std::nan("");
+  EXPECT_EQ(f.factorise(d.values), FactorStatus::not_finite);
+}
+
+TEST(NullSpace, FindsEveryDirectionOfASingularMatrix) {
+  Eigen::VectorXd eigenvalues = Eigen::VectorXd::LinSpaced(20, 1, 3);
+  eigenvalues.head(11).setZero();  // more than the first block holds
+  const Eigen::MatrixXd A = with_spectrum(eigenvalues);
+  Dense d(A);
+  const Eigen::MatrixXd Z = null_space(d.pattern, d.values, Eigen::VectorXd::Ones(20));
+  ASSERT_EQ(Z.cols(), 11);
+  EXPECT_LT((A * Z).norm(), 1e-6);
+  Dense regular(with_spectrum(Eigen::VectorXd::LinSpaced(20, 1e-6, 3)));
+  EXPECT_EQ(null_space(regular.pattern, regular.values, Eigen::VectorXd::Ones(20)).cols(), 0);
+}
+
+TEST(ConjugateGradients, ConvergesOrSeesNegativeCurvature) {
+  const Eigen::MatrixXd A = with_spectrum(Eigen::VectorXd::LinSpaced(12, 1, 4));
+  Dense d(A), identity(Eigen::MatrixXd::Identity(12, 12));
+  Factorisation f(identity.pattern);
+  ASSERT_EQ(f.factorise(identity.values), FactorStatus::positive_definite);
+  const Eigen::VectorXd x = Eigen::VectorXd::Random(12);
+  Eigen::VectorXd y = Eigen::VectorXd::Zero(12);
+  EXPECT_EQ(conjugate_gradients(d.pattern, d.values, f, A * x, y), CgEnd::converged);
+  EXPECT_LT((y - x).norm(), 1e-9);
+  Dense indefinite(with_spectrum(Eigen::VectorXd::LinSpaced(12, -3, 4)));
+  y.setZero();
+  EXPECT_EQ(conjugate_gradients(indefinite.pattern, indefinite.values, f, x, y), CgEnd::negative_curvature);
+}
+
+Graph grid(int n, std::vector<Vector3d>& positions) {
+  Graph graph(static_cast<std::size_t>(n * n * n));
+  const auto at = [n](int x, int y, int z) { return (z * n + y) * n + x; };
+  for (int z = 0; z < n; ++z) {
+    for (int y = 0; y < n; ++y) {
+      for (int x = 0; x < n; ++x) {
+        positions.emplace_back(5.0 * x, 6.1 * y, 3.3 * z);
+        const auto join = [&](int other) {
+          graph[at(x, y, z)].push_back(other);
+          graph[other].push_back(at(x, y, z));
+        };
+        if (x > 0) join(at(x - 1, y, z));
+        if (y > 0) join(at(x, y - 1, z));
+        if (z > 0) join(at(x, y, z - 1));
+      }
+    }
+  }
+  return graph;
+}
+
+TEST(Ordering, BothMethodsAreePermutationsAndBeatTheNaturalOrder) {
+  std::vector<Vector3d> positions;
+  const Graph graph = grid(12, positions);
+  std::vector<int> natural(graph.size());
+  std::iota(natural.begin(), natural.end(), 0);
+  for (const auto& order : {geometric_dissection(graph, positions), elimination_order(graph, positions)}) {
+    std::vector<int> sorted = order;
+    std::sort(sorted.begin(), sorted.end());
+    EXPECT_EQ(sorted, natural);
+    EXPECT_LT(elimination_work(graph, order), 0.5 * elimination_work(graph, natural));
+  }
+}
+
+TEST(Ordering, WorkOfAPathAndOfAClique) {
+  Graph path(5), clique(5);
+  for (int i = 0; i + 1 < 5; ++i) {
+    path[i].push_back(i + 1);
+    path[i + 1].push_back(i);
+  }
+  for (int i = 0; i < 5; ++i) {
+    for (int j = 0; j < 5; ++j) {
+      if (i != j) clique[i].push_back(j);
+    }
+  }
+  const std::vector<int> order = {0, 1, 2, 3, 4};
+  EXPECT_EQ(elimination_work(path, order), 4 * 4 + 1);
+  EXPECT_EQ(elimination_work(clique, order), 25 + 16 + 9 + 4 + 1);
+}
+
+/// Large frames are solved by conjugate gradients, small ones directly: both must agree.
+TEST(PDelta, IterativeRoundsOfALargeFrameAgreeWithDirectOnes) {
+  // A tower large enough for the iterative rounds, and the same digits checked by equilibrium.
+  FrameBuilder b(Plane::space);
+  const MaterialId steel = b.material(210e9, 81e9);
+  SectionProperties p = bending_only(8e-5, 1.2e-2);
+  p.J = 1e-6;
+  const SectionId s = b.section(p);
+  std::vector<NodeId> nodes;
+  const int n = 11, h = 9;
+  for (int z = 0; z <= h; ++z) {
+    for (int y = 0; y < n; ++y) {
+      for (int x = 0; x < n; ++x) {
+        nodes.push_back(b.node("n", 6 * x, 6 * y, 3.5 * z));
+        const auto at = [&](int i, int j, int k) { return nodes[(k * n + j) * n + i]; };
+        if (z == 0) {
+          b.fix_all(nodes.back());
+          continue;
+        }
+        b.member("c", at(x, y, z - 1), at(x, y, z), s, steel);
+        if (x > 0) b.member("x", at(x - 1, y, z), at(x, y, z), s, steel);
+        if (y > 0) b.member("y", at(x, y - 1, z), at(x, y, z), s, steel);
+        b.nodal_load(nodes.back(), force6(x == 0 ? 5e3 : 0, 0, -1.2e5));
+      }
+    }
+  }
+  const RunResult r = b.run();
+  const Step &first = *r.find("first-order", "G"), &second = *r.find("p-delta", "G");
+  ASSERT_GT(r.frame.factor->flops(), 3e8);  // else this tests nothing
+  ASSERT_TRUE(second.outcome.stands()) << second.outcome.reason;
+  EXPECT_GT(second.state.nodes[nodes.back()].translation[0],
+            1.1 * first.state.nodes[nodes.back()].translation[0]);
+  EXPECT_LT(second.equilibrium.nodes, 1e-9);
+  EXPECT_LE(second.rounds.back().change_u, 1e-8);
+  // Ten times the load is far above the critical one: only the last factorisation can tell.
+  for (NodalLoad& load : b.load_case().nodal) load.force *= 7;
+  EXPECT_EQ(b.run().find("p-delta", "G")->outcome.verdict, Verdict::above_critical_load);
+}
+
+}  // namespace
+}  // namespace ulterix::testing
