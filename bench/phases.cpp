@@ -56,7 +56,8 @@ void label(benchmark::State& state, int dofs) {
 
 void read(benchmark::State& state) {
   const std::string& text = text_of(static_cast<int>(state.range(0)));
-  for (auto _ : state) benchmark::DoNotOptimize(read_model(text, "building.toml").model.members.size());
+  for (auto _ : state)
+    benchmark::DoNotOptimize(read_model(text, "building.toml").model.members.size());
   state.SetLabel(kSizes[state.range(0)].name);
 }
 
@@ -113,13 +114,11 @@ void write(benchmark::State& state) {
   only.name = "linear";
   Model model = model_of(size);
   model.analyses = {only};
-  const RunResult result = run(model, {std::string("none")});
   const RunResult full = run(model);
   const auto folder = std::filesystem::temp_directory_path() / "ulterix-bench";
   std::filesystem::create_directories(folder);
   for (auto _ : state) {
-    CsvSink sink(folder, UnitSystem());
-    write_tables(full, UnitSystem(), sink);
+    write_csv_tables(full, UnitSystem(), folder);
   }
   std::filesystem::remove_all(folder);
 }

@@ -47,10 +47,11 @@ class Inventory {
                kAxisNames[model_.vertical], label(Quantity::moment), label(Quantity::length));
     const auto axial = std::count_if(model_.members.begin(), model_.members.end(),
                                      [](const Member& m) { return m.kind == MemberKind::axial; });
-    fmt::print("  nodes {} ({} supported)   members {}: {} frame, {} axial   cases {}   combinations {}\n\n",
-               model_.nodes.size(), model_.supports.size(), model_.members.size(),
-               model_.members.size() - axial, axial, model_.cases.size(),
-               model_.combinations.size());
+    fmt::print(
+        "  nodes {} ({} supported)   members {}: {} frame, {} axial   cases {}   combinations "
+        "{}\n\n",
+        model_.nodes.size(), model_.supports.size(), model_.members.size(),
+        model_.members.size() - axial, axial, model_.cases.size(), model_.combinations.size());
   }
 
   struct SectionUse {
@@ -73,11 +74,13 @@ class Inventory {
       ++use.members;
       const double L = model_.length(id);
       use.length += L;
-      use.mass += L * model_.sections[m.section].properties.A * model_.materials[m.material].density;
+      use.mass +=
+          L * model_.sections[m.section].properties.A * model_.materials[m.material].density;
       if (model_.plane == Plane::space || m.kind == MemberKind::axial) continue;
       (bends_about_y(id) ? use.major : use.minor).push_back(m.name);
     }
-    TextTable table({Align::left, Align::left, Align::left, Align::right, Align::right, Align::right, Align::left});
+    TextTable table({Align::left, Align::left, Align::left, Align::right, Align::right,
+                     Align::right, Align::left});
     table.add({"section", "shape", "material", "members", label(Quantity::length) + " in all",
                label(Quantity::mass), model_.plane == Plane::space ? "" : "bends in plane about"});
     for (const auto& [key, use] : uses) {
@@ -92,12 +95,14 @@ class Inventory {
   static std::string axis_words(const SectionUse& use) {
     if (use.minor.empty()) return use.major.empty() ? "" : "y major";
     const std::string minor = "z minor " + listed(use.minor, 3);
-    return use.major.empty() ? minor : fmt::format("y major {}, {}  <- look", use.major.size(), minor);
+    return use.major.empty() ? minor
+                             : fmt::format("y major {}, {}  <- look", use.major.size(), minor);
   }
 
   void cases() const {
     if (model_.cases.empty()) return;
-    TextTable table({Align::left, Align::left, Align::right, Align::right, Align::right, Align::left});
+    TextTable table(
+        {Align::left, Align::left, Align::right, Align::right, Align::right, Align::left});
     const std::string force = label(Quantity::force);
     const auto horizontal = model_.horizontal_axes();
     const bool both = horizontal.size() > 1;
@@ -109,7 +114,9 @@ class Inventory {
       const Vector3d sum = AppliedLoads(variant, model_.case_alone(id)).total_force();
       const auto shown = [&](double v) {
         // A sum that cancels to nothing is nothing.
-        return std::abs(v) < 1e-9 * sum.cwiseAbs().maxCoeff() ? "0" : in_units(units_, Quantity::force, v);
+        return std::abs(v) < 1e-9 * sum.cwiseAbs().maxCoeff()
+                   ? "0"
+                   : in_units(units_, Quantity::force, v);
       };
       table.add({model_.cases[id].name, std::string(word_of(kActions, model_.cases[id].action)),
                  shown(-sum[model_.vertical]), shown(sum[horizontal[0]]),
@@ -161,8 +168,10 @@ class Inventory {
       std::string word(kDisplacementNames[d]);
       if (direction.stiffness != kRigid) word += " sprung";
       if (direction.settle != 0) {
-        word += fmt::format(" settles {} {}", in_units(units_, d < 3 ? Quantity::displacement : Quantity::rotation, direction.settle),
-                            label(d < 3 ? Quantity::displacement : Quantity::rotation));
+        word += fmt::format(
+            " settles {} {}",
+            in_units(units_, d < 3 ? Quantity::displacement : Quantity::rotation, direction.settle),
+            label(d < 3 ? Quantity::displacement : Quantity::rotation));
       }
       plain = plain && direction.stiffness == kRigid && direction.settle == 0;
       held.push_back(word);
@@ -183,8 +192,10 @@ class Inventory {
       kind->second.push_back(model_.nodes[s.node].name);
     }
     std::vector<std::string> parts;
-    for (const auto& [words, names] : kinds) parts.push_back(fmt::format("{} {}", listed(names, 8), words));
-    fmt::print("{}\n", wrapped(fmt::format("  supports   {}", fmt::join(parts, ";  ")), width_, 13));
+    for (const auto& [words, names] : kinds)
+      parts.push_back(fmt::format("{} {}", listed(names, 8), words));
+    fmt::print("{}\n",
+               wrapped(fmt::format("  supports   {}", fmt::join(parts, ";  ")), width_, 13));
   }
 
   void hinges() const {
@@ -192,7 +203,10 @@ class Inventory {
     for (const Member& m : model_.members) {
       if (m.kind != MemberKind::frame || !m.has_hinges()) continue;
       const bool start = m.joints[0] != kJoined, end = m.joints[1] != kJoined;
-      names.push_back(fmt::format("{} {}", m.name, start && end ? "both ends" : start ? "start" : "end"));
+      names.push_back(fmt::format("{} {}", m.name,
+                                  start && end ? "both ends"
+                                  : start      ? "start"
+                                               : "end"));
     }
     if (!names.empty()) {
       fmt::print("{}\n", wrapped(fmt::format("  hinges     {}", listed(names, 8)), width_, 13));
@@ -213,17 +227,18 @@ bool tell_loose_parts(const ElasticFrame& frame, int width) {
   for (const Mechanism& m : frame.mechanisms) {
     fmt::print("{}\n", wrapped("  loose      " + m.words, width, 13));
   }
-  if (!frame.trouble.empty()) fmt::print("{}\n", wrapped("  trouble    " + frame.trouble, width, 13));
+  if (!frame.trouble.empty())
+    fmt::print("{}\n", wrapped("  trouble    " + frame.trouble, width, 13));
   return frame.stands();
 }
 
 }  // namespace
 
 int command_check(const Arguments& arguments) {
-  CommandOptions options("check", "MODEL",
-                         "Reads a model file, lists every complaint, and tells what is in it.",
-                         "  ulterix check shed.toml\n"
-                         "      inventory, loose parts, and a picture with local axes: shed-check.svg\n");
+  CommandOptions options(
+      "check", "MODEL", "Reads a model file, lists every complaint, and tells what is in it.",
+      "  ulterix check shed.toml\n"
+      "      inventory, loose parts, and a picture with local axes: shed-check.svg\n");
   options.add()("picture", "file of the picture (default MODEL-check.svg; .svg, .png or .pdf)",
                 cxxopts::value<std::string>(), "FILE")("no-picture", "draw nothing")(
       "keys", "print every key of the model file as Markdown")(
@@ -246,12 +261,14 @@ int command_check(const Arguments& arguments) {
   const int width = terminal_width();
   const bool stands = tell_loose_parts(frame, width);
   for (const Complaint& warning : file.warnings) {
-    fmt::print("{}\n", wrapped(fmt::format("  warning    {}:{}: {}", file.path, warning.at.line, warning.words),
+    fmt::print("{}\n", wrapped(fmt::format("  warning    {}:{}: {}", file.path, warning.at.line,
+                                           warning.words),
                                width, 13));
   }
   if (parsed->count("no-picture") == 0) {
-    const std::string picture = parsed->count("picture") > 0 ? (*parsed)["picture"].as<std::string>()
-                                                             : base_name(path) + "-check.svg";
+    const std::string picture = parsed->count("picture") > 0
+                                    ? (*parsed)["picture"].as<std::string>()
+                                    : base_name(path) + "-check.svg";
     draw_model(file.model, file.units, picture);
     fmt::print("  picture    {}\n", picture);
   }

@@ -10,11 +10,12 @@
 namespace ulterix {
 
 int command_demo(const Arguments& arguments) {
-  CommandOptions options("demo", "[FOLDER]",
-                         "Writes the shipped example into a folder and runs it: Kittiwake Quay, the "
-                         "terminal building of a ferry harbour.",
-                         "  ulterix demo\n"
-                         "      the model, its results and figures in ./kittiwake-quay/\n");
+  CommandOptions options(
+      "demo", "[FOLDER]",
+      "Writes the shipped example into a folder and runs it: Kittiwake Quay, the "
+      "terminal building of a ferry harbour.",
+      "  ulterix demo\n"
+      "      the model, its results and figures in ./kittiwake-quay/\n");
   const auto parsed = options.parse(arguments);
   if (!parsed) return kDone;
   const std::filesystem::path folder =

@@ -71,8 +71,7 @@ int run_and_write(const ModelFile& file, const RunSettings& settings) {
     only.clear();
   }
   const RunResult result = run(std::move(model), only, progress.callback());
-  CsvSink sink(folder.building() / "tables", file.units);
-  write_tables(result, file.units, sink, progress.callback());
+  write_csv_tables(result, file.units, folder.building() / "tables", progress.callback());
   const std::string summary =
       summary_json(result, file.units, file.text, fs::path(file.path).filename().string());
   write_text(folder.building() / "summary.json", summary);
@@ -87,9 +86,10 @@ int run_and_write(const ModelFile& file, const RunSettings& settings) {
     const int width = terminal_width();
     fmt::print("{}", run_digest(result, file.units, width));
     for (std::size_t i = 0; i < file.warnings.size(); ++i) {
-      fmt::print("{}\n", wrapped(fmt::format(" {:<10} {}:{}: {}", i == 0 ? "Warnings" : "", file.path,
-                                             file.warnings[i].at.line, file.warnings[i].words),
-                                 width, 12));
+      fmt::print("{}\n",
+                 wrapped(fmt::format(" {:<10} {}:{}: {}", i == 0 ? "Warnings" : "", file.path,
+                                     file.warnings[i].at.line, file.warnings[i].words),
+                         width, 12));
     }
     fmt::print(" Files      {}/   summary.json  tables/ ({})  figures/ ({})\n", target,
                table_specs().size(), figures);
@@ -105,10 +105,10 @@ int command_run(const Arguments& arguments) {
       "      runs what the file asks for, prints the digest and writes shed-results/\n"
       "  ulterix run shed.toml --analysis p-delta -o trial\n"
       "      one analysis beside first-order, into trial/\n");
-  options.add()("o,output", "results folder (default MODEL-results)",
-                cxxopts::value<std::string>(), "DIR")(
-      "analysis", "only this analysis (may be repeated)",
-      cxxopts::value<std::vector<std::string>>(), "NAME")("no-figures", "draw nothing")(
+  options.add()("o,output", "results folder (default MODEL-results)", cxxopts::value<std::string>(),
+                "DIR")("analysis", "only this analysis (may be repeated)",
+                       cxxopts::value<std::vector<std::string>>(),
+                       "NAME")("no-figures", "draw nothing")(
       "quiet", "print nothing but complaints")("json", "print summary.json instead of the digest");
   const auto parsed = options.parse(arguments);
   if (!parsed) return kDone;

@@ -50,7 +50,8 @@ std::string for_people(const std::string& cell) {
   double value = 0;
   const auto end = cell.data() + cell.size();
   const auto [stop, error] = std::from_chars(cell.data(), end, value);
-  const bool real = error == std::errc() && stop == end && cell.find_first_of(".e") != std::string::npos;
+  const bool real =
+      error == std::errc() && stop == end && cell.find_first_of(".e") != std::string::npos;
   return real ? significant(value, 5) : cell;
 }
 
@@ -99,9 +100,8 @@ CsvTable open_table(const std::string& folder, const std::string& name) {
                                 did_you_mean(name, table_names()), fmt::join(table_names(), ", ")));
   }
   CsvTable table = read_csv(fs::path(folder) / "tables" / (name + ".csv"));
-  const auto cut = std::any_of(table.rows.begin(), table.rows.end(), [&](const auto& row) {
-    return row.size() != table.header.size();
-  });
+  const auto cut = std::any_of(table.rows.begin(), table.rows.end(),
+                               [&](const auto& row) { return row.size() != table.header.size(); });
   if (table.header.empty() || cut) {
     throw CallError(fmt::format("the table {} in {} is cut short or missing; run the model again",
                                 name, folder));
@@ -111,7 +111,8 @@ CsvTable open_table(const std::string& folder, const std::string& name) {
 
 void list_tables() {
   TextTable text({TextTable::Align::left, TextTable::Align::left});
-  for (const TableSpec& spec : table_specs()) text.add({std::string(spec.name), std::string(spec.doc)});
+  for (const TableSpec& spec : table_specs())
+    text.add({std::string(spec.name), std::string(spec.doc)});
   fmt::print("Tables of a results folder:\n{}", text.print(2));
 }
 
@@ -126,9 +127,9 @@ int command_table(const Arguments& arguments) {
   using Names = std::vector<std::string>;
   const auto names = [] { return cxxopts::value<Names>(); };
   options.add()("analysis", "only this analysis; names and patterns, may be repeated", names(),
-                "NAME")("load", "only these loads", names(), "NAME")("node", "only these nodes",
-                                                                     names(), "NAME")(
-      "member", "only these members", names(), "NAME")("step", "only these steps", names(), "N")(
+                "NAME")("load", "only these loads", names(), "NAME")(
+      "node", "only these nodes", names(), "NAME")("member", "only these members", names(), "NAME")(
+      "step", "only these steps", names(), "N")(
       "format", "text or csv", cxxopts::value<std::string>()->default_value("text"), "FORMAT");
   const auto parsed = options.parse(arguments);
   if (!parsed) return kDone;
@@ -147,8 +148,11 @@ int command_table(const Arguments& arguments) {
     throw CallError(fmt::format("--format: text or csv, not \"{}\"", format));
   }
   CsvTable table = open_table(targets[0], targets[1]);
-  const std::vector<std::pair<std::string, std::string>> filters = {
-      {"analysis", "analysis"}, {"load", "loads"}, {"node", "node"}, {"member", "member"}, {"step", "step"}};
+  const std::vector<std::pair<std::string, std::string>> filters = {{"analysis", "analysis"},
+                                                                    {"load", "loads"},
+                                                                    {"node", "node"},
+                                                                    {"member", "member"},
+                                                                    {"step", "step"}};
   for (const auto& [option, column] : filters) {
     if (parsed->count(option) > 0) keep(table, option, column, (*parsed)[option].as<Names>());
   }

@@ -36,7 +36,8 @@ struct Compared {
   const ComparisonRow* largest(const Test& test) const {
     const ComparisonRow* best = nullptr;
     for (const ComparisonRow& row : rows) {
-      if (test(row) && (best == nullptr || std::abs(row.value) > std::abs(best->value))) best = &row;
+      if (test(row) && (best == nullptr || std::abs(row.value) > std::abs(best->value)))
+        best = &row;
     }
     return best;
   }
@@ -94,8 +95,8 @@ class Digest {
     }
     std::vector<const Step*> failed;
     for (const Step& step : result_.steps) {
-      const bool repeats = step.analysis != kBaseline &&
-                           !result_.baseline(step.loads.name).outcome.stands();
+      const bool repeats =
+          step.analysis != kBaseline && !result_.baseline(step.loads.name).outcome.stands();
       if (!step.outcome.stands() && !repeats) failed.push_back(&step);
     }
     if (failed.empty()) {
@@ -104,7 +105,8 @@ class Digest {
       line(fmt::format(" DOES NOT STAND in {} of {}:", failed.size(), result_.steps.size()));
     }
     for (const Step* step : failed) {
-      line(fmt::format("   {} ({}): {}", step->loads.name, step->analysis, step->outcome.reason), 7);
+      line(fmt::format("   {} ({}): {}", step->loads.name, step->analysis, step->outcome.reason),
+           7);
     }
     for (const Step& step : result_.steps) {
       if (step.outcome.stands() && !step.outcome.reason.empty()) {
@@ -115,8 +117,9 @@ class Digest {
 
   void tell_mechanisms() {
     const auto& all = result_.frame.mechanisms;
-    line(fmt::format(" DOES NOT STAND.  It moves without straining anything, in {} independent way{}:",
-                     all.size(), all.size() == 1 ? "" : "s"));
+    line(fmt::format(
+        " DOES NOT STAND.  It moves without straining anything, in {} independent way{}:",
+        all.size(), all.size() == 1 ? "" : "s"));
     for (std::size_t i = 0; i < all.size() && i < 8; ++i) {
       line(fmt::format("   {}  {}", i + 1, all[i].words), 6);
     }
@@ -165,8 +168,8 @@ class Digest {
     for (std::size_t w = 0; w < model_.watches.size(); ++w) {
       const ComparisonRow& any = shown.front()->rows[w];
       const Quantity q = quantity_of(any);
-      std::vector<std::string> first = {any.name, any.where, units_.label(q)}, second = {"", "", ""},
-                               ratio = {"", "", ""};
+      std::vector<std::string> first = {any.name, any.where, units_.label(q)},
+                               second = {"", "", ""}, ratio = {"", "", ""};
       for (const Compared* c : shown) {
         const ComparisonRow& row = c->rows[w];
         first.push_back(in_units(units_, q, row.first_order));
@@ -194,8 +197,8 @@ class Digest {
     const std::string& mm = units_.label(Quantity::displacement);
     const std::string& knm = units_.label(Quantity::moment);
     table.add({analysis, "sway", "", "", "", "moment", "", "", "", ""});
-    table.add({"load", "first", "P-Delta", "ratio", "at", "first", "P-Delta", "ratio", "at",
-               "rounds"});
+    table.add(
+        {"load", "first", "P-Delta", "ratio", "at", "first", "P-Delta", "ratio", "at", "rounds"});
     table.add({"", mm, mm, "", "", knm, knm, "", "", ""});
     bool any = false;
     for (const Compared& c : compared_) {
@@ -256,7 +259,8 @@ class Digest {
       return std::abs(*a->ratio - 1) > std::abs(*b->ratio - 1);
     });
     if (rows.empty()) return;
-    TextTable table({Align::left, Align::left, Align::left, Align::right, Align::right, Align::right});
+    TextTable table(
+        {Align::left, Align::left, Align::left, Align::right, Align::right, Align::right});
     table.add({fmt::format("Where {} differs most", worst->step->loads.name), "", "", "first-order",
                "P-Delta", "ratio"});
     for (std::size_t i = 0; i < rows.size() && i < 6; ++i) {
@@ -282,8 +286,10 @@ class Digest {
     if (worst.empty()) return;
     const bool good = nodes < 1e-6 && reactions < 1e-6;
     text_ += '\n';
-    line(fmt::format(" Checks     {}reactions = loads to {:.0e} (worst {}); nodes balanced to {:.0e}",
-                     good ? "" : "NOT IN BALANCE: ", reactions, worst, nodes), 12);
+    line(fmt::format(
+             " Checks     {}reactions = loads to {:.0e} (worst {}); nodes balanced to {:.0e}",
+             good ? "" : "NOT IN BALANCE: ", reactions, worst, nodes),
+         12);
   }
 
   void remarks() {

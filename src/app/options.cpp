@@ -6,10 +6,7 @@ namespace ulterix {
 
 CommandOptions::CommandOptions(const std::string& command, const std::string& usage,
                                const std::string& about, const std::string& example)
-    : command_(command),
-      about_(about),
-      example_(example),
-      options_("ulterix " + command, about) {
+    : command_(command), about_(about), example_(example), options_("ulterix " + command, about) {
   options_.positional_help(usage);
   options_.add_options()("h,help", "this page");
   options_.add_options("positional")("target", "", cxxopts::value<std::vector<std::string>>());

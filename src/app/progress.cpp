@@ -35,8 +35,8 @@ void ProgressLine::show(const std::string& phase, double done) {
   last_ = now;
   shown_ = true;
   const int cells = static_cast<int>(std::lround(20 * done));
-  fmt::print(stderr, "\r\033[K {:<20}  [{:<20}] {:3.0f} %", phase, std::string(static_cast<std::size_t>(cells), '='),
-             100 * done);
+  fmt::print(stderr, "\r\033[K {:<20}  [{:<20}] {:3.0f} %", phase,
+             std::string(static_cast<std::size_t>(cells), '='), 100 * done);
   std::fflush(stderr);
 }
 

@@ -60,8 +60,8 @@ class Canvas {
   void* cairo_;  // cairo_t*; the header stays free of Cairo
 };
 
-/// Draws the same picture into each file; the format follows the ending (.svg, .png, .pdf). `alt` is
-/// the text for who cannot see it. Throws std::ios_base::failure where a file cannot be written.
+/// Draws the same picture into each file; the format follows the ending (.svg, .png, .pdf). `alt`
+/// is the text for who cannot see it. Throws std::ios_base::failure where a file cannot be written.
 void draw_files(const std::vector<std::string>& paths, const std::string& alt,
                 const std::function<void(Canvas&)>& draw);
 

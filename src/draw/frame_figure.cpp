@@ -47,7 +47,8 @@ std::vector<Vector3d> deflected_axis(const Recovery& recovery, MemberId id, doub
   std::vector<Vector3d> points;
   const MemberLine line = recovery.line(id);
   for (const MemberLine::Span& span : line.spans()) {
-    const int pieces = std::max(2, static_cast<int>(std::lround(16 * (span.to - span.from) / line.length())));
+    const int pieces =
+        std::max(2, static_cast<int>(std::lround(16 * (span.to - span.from) / line.length())));
     for (int i = points.empty() ? 0 : 1; i <= pieces; ++i) {
       const LinePoint p = span.at(double(i) / pieces);
       points.emplace_back(start + R.transpose() * (Vector3d(p.x, 0, 0) + scale * p.displacement));
@@ -96,7 +97,8 @@ void avoid_frame(LabelPlacer& labels, const View& view, const Model& model) {
 }
 
 std::vector<LegendEntry> legend_of(const Pair& pair) {
-  std::vector<LegendEntry> entries = {{kUndeformedStroke, "undeformed"}, {kFirstStroke, "first-order"}};
+  std::vector<LegendEntry> entries = {{kUndeformedStroke, "undeformed"},
+                                      {kFirstStroke, "first-order"}};
   if (pair.second != nullptr) entries.push_back({kSecondStroke, "P-Delta"});
   return entries;
 }
@@ -124,7 +126,8 @@ void label_largest_displacement(const Pair& pair, const UnitSystem& units, const
   const int d = main_direction(pair);
   const NodeId n = furthest_node(pair.main().step(), d);
   const auto value = [&](const Recovery& r) {
-    return significant(units.from_si(Quantity::displacement, r.step().state.nodes[n].translation[d]), 3);
+    return significant(
+        units.from_si(Quantity::displacement, r.step().state.nodes[n].translation[d]), 3);
   };
   std::string text = fmt::format("{} {} = {} {}", model.nodes[n].name, kDisplacementNames[d],
                                  value(pair.main()), units.label(Quantity::displacement));
@@ -134,7 +137,8 @@ void label_largest_displacement(const Pair& pair, const UnitSystem& units, const
     text += fmt::format("  (first-order {}", value(*pair.first));
     text += first != 0 ? fmt::format(", ratio {:.2f})", second / first) : ")";
   }
-  const Vector3d at = model.nodes[n].position + scale * pair.main().step().state.nodes[n].translation;
+  const Vector3d at =
+      model.nodes[n].position + scale * pair.main().step().state.nodes[n].translation;
   labels.place(view(at), text, {14, true, palette::kSecondOrder});
 }
 
@@ -262,8 +266,8 @@ void draw_moments(Canvas& canvas, const Pair& pair, const UnitSystem& units) {
   const std::string unit = units.label(Quantity::moment);
   // The scale is a whole number of moment units to a centimetre of the page (1 pt = 1/72 in).
   draw_heading(canvas, title_of(model),
-               fmt::format("bending moment in {}, {}, {}: on the tension side", unit, names_of(pair),
-                           pair.main().step().loads.name));
+               fmt::format("bending moment in {}, {}, {}: on the tension side", unit,
+                           names_of(pair), pair.main().step().loads.name));
   LabelPlacer labels(canvas);
   avoid_frame(labels, view, model);
   Peaks peaks;
@@ -289,7 +293,8 @@ void draw_moments(Canvas& canvas, const Pair& pair, const UnitSystem& units) {
     }
   }
   const bool both = pair.second != nullptr;
-  for (const auto& edge : second_edges) canvas.line(edge, both ? Stroke{palette::kSecondOrder, 1.5, {}} : kFirstStroke);
+  for (const auto& edge : second_edges)
+    canvas.line(edge, both ? Stroke{palette::kSecondOrder, 1.5, {}} : kFirstStroke);
   for (const auto& edge : first_edges) canvas.line(edge, {palette::kFirstOrder, 1.3, {6, 4}});
   draw_undeformed(canvas, view, model, {palette::kInk, 1.4, {}});
   draw_supports(canvas, view, model);
@@ -301,9 +306,10 @@ void draw_moments(Canvas& canvas, const Pair& pair, const UnitSystem& units) {
       const std::string value = significant(units.from_si(Quantity::moment, written[i].moment), 3);
       const TextStyle style = i == 0 ? TextStyle{14, true, palette::kSecondOrder}
                                      : TextStyle{11.5, false, palette::kInk};
-      const std::string place = i == 0 ? fmt::format(" ({} x {:.2f})", model.members[written[i].member].name,
-                                                     units.from_si(Quantity::length, written[i].x))
-                                       : "";
+      const std::string place =
+          i == 0 ? fmt::format(" ({} x {:.2f})", model.members[written[i].member].name,
+                               units.from_si(Quantity::length, written[i].x))
+                 : "";
       labels.place(view(written[i].at), value + place, style);
     }
     unwritten = labels.dropped();
@@ -316,8 +322,8 @@ void draw_moments(Canvas& canvas, const Pair& pair, const UnitSystem& units) {
   draw_note(canvas, note);
 }
 
-void draw_mechanism(Canvas& canvas, const FrameSystem& system, const Mechanism& mechanism, int number,
-                    int count) {
+void draw_mechanism(Canvas& canvas, const FrameSystem& system, const Mechanism& mechanism,
+                    int number, int count) {
   const Model& model = system.model();
   double u = 0, turn = 0;
   for (const NodeMotion& n : mechanism.motion) {
@@ -332,7 +338,8 @@ void draw_mechanism(Canvas& canvas, const FrameSystem& system, const Mechanism& 
   const Recovery motion(system, step);
   const View view(model, corners(model));
   draw_heading(canvas, title_of(model),
-               fmt::format("mechanism {} of {}: the motion that nothing resists, size arbitrary", number, count));
+               fmt::format("mechanism {} of {}: the motion that nothing resists, size arbitrary",
+                           number, count));
   draw_undeformed(canvas, view, model, kUndeformedStroke);
   LabelPlacer labels(canvas);
   avoid_frame(labels, view, model);
@@ -346,7 +353,8 @@ void draw_mechanism(Canvas& canvas, const FrameSystem& system, const Mechanism& 
   for (std::size_t i = 0; i < mechanism.nodes.size() && i < 12; ++i) {
     const NodeId n = mechanism.nodes[i];
     const Vector2d from = view(model.nodes[n].position);
-    const Vector2d to = view(Vector3d(model.nodes[n].position + scale * mechanism.motion[n].translation));
+    const Vector2d to =
+        view(Vector3d(model.nodes[n].position + scale * mechanism.motion[n].translation));
     if ((to - from).norm() > 6) draw_arrow(canvas, from, to, {palette::kInk, 1.2, {}});
     labels.place(to, model.nodes[n].name, {13, true, palette::kInk});
   }

@@ -24,7 +24,7 @@ void draw_deflected(Canvas& canvas, const Pair& pair, const UnitSystem& units);
 void draw_moments(Canvas& canvas, const Pair& pair, const UnitSystem& units);
 
 /// The motion of a frame that does not stand, with what would hold it.
-void draw_mechanism(Canvas& canvas, const FrameSystem& system, const Mechanism& mechanism, int number,
-                    int count);
+void draw_mechanism(Canvas& canvas, const FrameSystem& system, const Mechanism& mechanism,
+                    int number, int count);
 
 }  // namespace ulterix

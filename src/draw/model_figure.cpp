@@ -28,7 +28,8 @@ void draw_local_axes(Canvas& canvas, const View& view, const Model& model, Membe
   const Vector3d middle = (model.nodes[m.start].position + model.nodes[m.end].position) / 2;
   const Matrix3d R = local_axes(model, id);
   const Vector2d at = view(middle);
-  const std::array<Colour, 3> colours = {palette::kInk, palette::kFirstOrder, palette::kSecondOrder};
+  const std::array<Colour, 3> colours = {palette::kInk, palette::kFirstOrder,
+                                         palette::kSecondOrder};
   for (int axis = 0; axis < 3; ++axis) {
     const Vector2d d = view.direction(R.row(axis).transpose());
     if (d.norm() < 0.15) continue;
@@ -46,9 +47,10 @@ void draw_local_axes(Canvas& canvas, const View& view, const Model& model, Membe
 void draw_page(Canvas& canvas, const Model& model, const UnitSystem& units) {
   const View view(model, all_positions(model));
   LabelPlacer labels(canvas);
-  draw_heading(canvas, model.title.empty() ? "(no title)" : model.title,
-               fmt::format("model as drawn: {} nodes, {} members; coordinates in {}", model.nodes.size(),
-                           model.members.size(), units.label(Quantity::length)));
+  draw_heading(
+      canvas, model.title.empty() ? "(no title)" : model.title,
+      fmt::format("model as drawn: {} nodes, {} members; coordinates in {}", model.nodes.size(),
+                  model.members.size(), units.label(Quantity::length)));
   draw_undeformed(canvas, view, model, {palette::kInk, 1.6, {}});
   draw_supports(canvas, view, model);
   draw_hinges(canvas, view, model);

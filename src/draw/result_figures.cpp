@@ -19,7 +19,8 @@ constexpr std::size_t kMostLoads = 12;
 std::string as_file_name(const std::string& name) {
   std::string result;
   for (const char c : name) {
-    const bool plain = std::isalnum(static_cast<unsigned char>(c)) != 0 || c == '-' || c == '.' || c == '_';
+    const bool plain =
+        std::isalnum(static_cast<unsigned char>(c)) != 0 || c == '-' || c == '.' || c == '_';
     result += plain ? c : '_';
   }
   return result;

@@ -7,8 +7,8 @@
 
 namespace ulterix {
 
-/// Draws a run into a folder, each figure as SVG and PNG: for each load the deflected shapes and the
-/// moment diagrams of first-order and P-Delta; for a frame that does not stand, each mechanism.
+/// Draws a run into a folder, each figure as SVG and PNG: for each load the deflected shapes and
+/// the moment diagrams of first-order and P-Delta; for a frame that does not stand, each mechanism.
 /// Returns the number of files.
 int draw_results(const RunResult& result, const UnitSystem& units,
                  const std::filesystem::path& folder, const Progress& progress = {});

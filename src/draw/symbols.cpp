@@ -95,7 +95,8 @@ void draw_support(Canvas& canvas, const View& view, const Model& model, const Su
     if (held_rotations > 0) canvas.circle(at, 3, palette::kSupport, kSupportStroke);
   } else if (held_translations > 0) {
     const bool vertical = s.directions[model.vertical].stiffness == kRigid;
-    draw_triangle(canvas, at, ground_side(view, vertical ? model.vertical : last, model.vertical), true);
+    draw_triangle(canvas, at, ground_side(view, vertical ? model.vertical : last, model.vertical),
+                  true);
   } else if (held_rotations > 0 && !spring) {
     canvas.line({at + Vector2d(-5, -5), at + Vector2d(5, -5), at + Vector2d(5, 5),
                  at + Vector2d(-5, 5), at + Vector2d(-5, -5)},
@@ -109,9 +110,11 @@ void draw_moment(Canvas& canvas, const Vector2d& at, bool clockwise, const Strok
   canvas.arc(at, radius, from, to, stroke);
   const double end = clockwise ? to : from;
   const Vector2d tip = at + radius * Vector2d(std::cos(end), std::sin(end));
-  const Vector2d along = turned(Vector2d(std::cos(end), std::sin(end)), clockwise ? kPi / 2 : -kPi / 2);
-  canvas.polygon({tip + along * 7, tip + turned(along, kPi / 2) * 3.5, tip - turned(along, kPi / 2) * 3.5},
-                 stroke.colour);
+  const Vector2d along =
+      turned(Vector2d(std::cos(end), std::sin(end)), clockwise ? kPi / 2 : -kPi / 2);
+  canvas.polygon(
+      {tip + along * 7, tip + turned(along, kPi / 2) * 3.5, tip - turned(along, kPi / 2) * 3.5},
+      stroke.colour);
 }
 
 double arrow_length(double force, double largest) {
@@ -257,15 +260,16 @@ void draw_hinges(Canvas& canvas, const View& view, const Model& model) {
         sprung = sprung || (m.joints[end][d] > 0 && m.joints[end][d] != kRigid);
       }
       if (!free && !sprung) continue;
-      const Vector2d at = end == 0 ? Vector2d(a + along * kHingeOff) : Vector2d(b - along * kHingeOff);
+      const Vector2d at =
+          end == 0 ? Vector2d(a + along * kHingeOff) : Vector2d(b - along * kHingeOff);
       canvas.circle(at, kHingeRadius, free ? palette::kWhite : palette::kUndeformed,
                     {palette::kInk, 1.2, {}});
     }
   }
 }
 
-void draw_loads(Canvas& canvas, const View& view, const Variant& variant,
-                const AppliedLoads& loads, LabelPlacer& labels) {
+void draw_loads(Canvas& canvas, const View& view, const Variant& variant, const AppliedLoads& loads,
+                LabelPlacer& labels) {
   const Stroke stroke{palette::kLoad, 1.3, {}};
   draw_member_loads(canvas, view, variant, loads, stroke, labels);
   draw_nodal_loads(canvas, view, variant, loads, stroke, labels);

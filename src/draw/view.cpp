@@ -8,7 +8,8 @@ namespace ulterix {
 namespace {
 
 // The drawing's part of the page; the rest is for title, legend and note.
-constexpr double kLeft = 110, kRight = Canvas::kWidth - 110, kTop = 125, kBottom = Canvas::kHeight - 95;
+constexpr double kLeft = 110, kRight = Canvas::kWidth - 110, kTop = 125,
+                 kBottom = Canvas::kHeight - 95;
 
 }  // namespace
 

@@ -46,7 +46,8 @@ std::vector<CatalogueShape> read_catalogue(std::string_view text) {
     CatalogueShape shape;
     shape.designation = next_field(line);
     Dimensions& d = shape.dimensions;
-    for (double* dimension : {&d.h, &d.b, &d.tw, &d.tf, &d.r}) *dimension = next_number(line) * 1e-3;
+    for (double* dimension : {&d.h, &d.b, &d.tw, &d.tf, &d.r})
+      *dimension = next_number(line) * 1e-3;
     shape.mass = next_number(line);
     shapes.push_back(shape);
   }

@@ -56,7 +56,8 @@ std::string in_our_words(std::string_view description) {
   std::string words(description);
   constexpr std::string_view kStart = "Error while parsing ";
   if (words.starts_with(kStart)) words = "in a " + words.substr(kStart.size());
-  if (words.find("dotted key") != std::string::npos) words += "; a name with a dot must stand in quotes";
+  if (words.find("dotted key") != std::string::npos)
+    words += "; a name with a dot must stand in quotes";
   return words + "; nothing below this line was read";
 }
 

@@ -22,9 +22,9 @@ struct Value {
   double number = 0;
   bool integer = false;
   std::string text;
-  std::vector<Value> items;     ///< array
-  std::vector<Entry> entries;   ///< table
-  bool inline_table = false;    ///< { … } rather than a header or dotted keys
+  std::vector<Value> items;    ///< array
+  std::vector<Entry> entries;  ///< table
+  bool inline_table = false;   ///< { … } rather than a header or dotted keys
 
   const Value* find(std::string_view key) const;
   bool is_text() const { return kind == Kind::text; }

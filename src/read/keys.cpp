@@ -12,7 +12,8 @@ using Q = Quantity;
 
 constexpr std::array kKeys = {
     Key{"top", "title", Q::number, "", "what the frame is; the heading of every output", true},
-    Key{"top", "plane", Q::number, "space", "\"xz\" (or \"xy\" with vertical y): a plane frame", true},
+    Key{"top", "plane", Q::number, "space", "\"xz\" (or \"xy\" with vertical y): a plane frame",
+        true},
     Key{"top", "vertical", Q::number, "z", "the axis that points up: \"z\" or \"y\"", true},
     Key{"top", "units", Q::number, "metric", "name of a unit set, or a table [units]", true},
     Key{"top", "gravity", Q::acceleration, "9.80665 m/s^2", "acceleration of free fall", true},
@@ -21,7 +22,8 @@ constexpr std::array kKeys = {
     Key{"top", "defaults", Q::number, "", "keys of members, for all or by pattern", true},
     Key{"top", "nodes", Q::number, "", "NAME = [x, y, z]; two numbers in a plane frame", true},
     Key{"top", "members", Q::number, "", "NAME = [from, to, section] or a table", true},
-    Key{"top", "supports", Q::number, "", "SELECTION = \"fixed\" | \"pinned\" | list | table", true},
+    Key{"top", "supports", Q::number, "", "SELECTION = \"fixed\" | \"pinned\" | list | table",
+        true},
     Key{"top", "groups", Q::number, "", "NAME = { members, nodes, except }", true},
     Key{"top", "loads", Q::number, "", "one table a load case", true},
     Key{"top", "combinations", Q::number, "", "NAME = { CASE = factor }", true},
@@ -42,11 +44,13 @@ constexpr std::array kKeys = {
     Key{"material", "alpha", Q::expansion, "12e-6 1/K", "coefficient of expansion", true},
     Key{"material", "fy", Q::stress, "", "yield strength", true},
     Key{"material", "fu", Q::stress, "", "tensile strength", true},
-    Key{"material", "concrete", Q::number, "", "strength class of EN 1992-1-1: E of its table 3.1, 25 kN/m^3", true},
+    Key{"material", "concrete", Q::number, "",
+        "strength class of EN 1992-1-1: E of its table 3.1, 25 kN/m^3", true},
     Key{"material", "fc", Q::stress, "", "compressive strength, with standard", true},
     Key{"material", "standard", Q::number, "", "\"ACI 318\": E = 57000 sqrt(fc) in psi", true},
 
-    Key{"section", "shape", Q::number, "", "a designation of the catalogue, or I, rectangle, box, pipe, circle", true},
+    Key{"section", "shape", Q::number, "",
+        "a designation of the catalogue, or I, rectangle, box, pipe, circle", true},
     Key{"section", "h", Q::section, "", "height, along local z", true},
     Key{"section", "b", Q::section, "", "width, along local y", true},
     Key{"section", "tw", Q::section, "", "thickness of the web or of the side walls", true},
@@ -64,7 +68,8 @@ constexpr std::array kKeys = {
     Key{"section", "Welz", Q::modulus, "", "elastic modulus about z", true},
     Key{"section", "Wply", Q::modulus, "", "plastic modulus about y", true},
     Key{"section", "Wplz", Q::modulus, "", "plastic modulus about z", true},
-    Key{"section", "stiffness", Q::number, "1", "factors on the stiffness: { A, I, Iy, Iz, J, Av }", true},
+    Key{"section", "stiffness", Q::number, "1", "factors on the stiffness: { A, I, Iy, Iz, J, Av }",
+        true},
     Key{"section", "Iw", Q::number, "", "warping constant", false},
     Key{"section", "hw", Q::section, "", "web depth", false},
     Key{"section", "hf", Q::section, "", "slab depth", false},
@@ -109,7 +114,8 @@ constexpr std::array kKeys = {
     Key{"group", "between", Q::number, "", "range of coordinates", false},
     Key{"group", "parallel", Q::number, "", "direction of members", false},
 
-    Key{"load", "action", Q::number, "", "dead, live, roof-live, snow, wind, seismic, rain, thermal, prestress", true},
+    Key{"load", "action", Q::number, "",
+        "dead, live, roof-live, snow, wind, seismic, rain, thermal, prestress", true},
     Key{"load", "self_weight", Q::number, "0", "factor, or { SELECTION = factor }", true},
     Key{"load", "nodes", Q::number, "", "list of { on, fx, fy, fz, mx, my, mz }", true},
     Key{"load", "members", Q::number, "", "list of loads along members", true},
@@ -126,13 +132,15 @@ constexpr std::array kKeys = {
     Key{"nodal-load", "mz", Q::moment, "0", "moment about global z", true},
 
     Key{"member-load", "on", Q::number, "", "selection of members", true},
-    Key{"member-load", "qx", Q::force_per_length, "0", "load along x: a number, or [at from, at to]", true},
+    Key{"member-load", "qx", Q::force_per_length, "0",
+        "load along x: a number, or [at from, at to]", true},
     Key{"member-load", "qy", Q::force_per_length, "0", "load along y", true},
     Key{"member-load", "qz", Q::force_per_length, "0", "load along z", true},
     Key{"member-load", "mqx", Q::moment_per_length, "0", "moment about x along the member", true},
     Key{"member-load", "mqy", Q::moment_per_length, "0", "moment about y along the member", true},
     Key{"member-load", "mqz", Q::moment_per_length, "0", "moment about z along the member", true},
-    Key{"member-load", "over", Q::length, "[0, 1]", "part loaded: fractions, or lengths with a unit", true},
+    Key{"member-load", "over", Q::length, "[0, 1]",
+        "part loaded: fractions, or lengths with a unit", true},
     Key{"member-load", "axes", Q::number, "global", "global, local or projected", true},
     Key{"member-load", "fx", Q::force, "0", "point force along x", true},
     Key{"member-load", "fy", Q::force, "0", "point force along y", true},
@@ -140,13 +148,15 @@ constexpr std::array kKeys = {
     Key{"member-load", "mx", Q::moment, "0", "point moment about x", true},
     Key{"member-load", "my", Q::moment, "0", "point moment about y", true},
     Key{"member-load", "mz", Q::moment, "0", "point moment about z", true},
-    Key{"member-load", "at", Q::length, "", "place of the point load: a fraction, or a length with a unit", true},
+    Key{"member-load", "at", Q::length, "",
+        "place of the point load: a fraction, or a length with a unit", true},
     Key{"member-load", "warm", Q::temperature, "", "temperature change", false},
     Key{"member-load", "gradient", Q::number, "", "temperature gradient", false},
     Key{"member-load", "preload", Q::force, "", "preload", false},
     Key{"member-load", "lack_of_fit", Q::displacement, "", "lack of fit", false},
 
-    Key{"combination", "notional", Q::number, "", "{ x, y }: fraction of gravity pushed sideways", true},
+    Key{"combination", "notional", Q::number, "", "{ x, y }: fraction of gravity pushed sideways",
+        true},
     Key{"combination", "generate", Q::number, "", "combinations of a standard", false},
     Key{"combination", "equation", Q::number, "", "equation of EN 1990", false},
 
@@ -154,20 +164,25 @@ constexpr std::array kKeys = {
     Key{"notional", "y", Q::number, "0", "fraction along y", true},
 
     Key{"analysis", "kind", Q::number, "", "first-order or p-delta", true},
-    Key{"analysis", "loads", Q::number, "all combinations", "cases and combinations, patterns too", true},
-    Key{"analysis", "split", Q::number, "auto", "pieces of every member; results do not depend on it", true},
-    Key{"analysis", "tolerance", Q::number, "1e-8", "p-delta: last change of displacements and axial forces", true},
+    Key{"analysis", "loads", Q::number, "all combinations", "cases and combinations, patterns too",
+        true},
+    Key{"analysis", "split", Q::number, "auto",
+        "pieces of every member; results do not depend on it", true},
+    Key{"analysis", "tolerance", Q::number, "1e-8",
+        "p-delta: last change of displacements and axial forces", true},
     Key{"analysis", "iterations", Q::number, "50", "p-delta: rounds at most", true},
     Key{"analysis", "between_nodes", Q::number, "true", "p-delta: P-δ along members too", true},
-    Key{"analysis", "iterate", Q::number, "false", "first-order: one-directional members act one way", false},
+    Key{"analysis", "iterate", Q::number, "false",
+        "first-order: one-directional members act one way", false},
     Key{"analysis", "hold", Q::number, "", "restraints for this analysis only", false},
     Key{"analysis", "axial_from", Q::number, "", "loads that make the axial force", false},
 };
 
 /// Keys of analyses that are not built yet, refused by name whatever the kind.
 constexpr std::array<std::string_view, 17> kLaterAnalysisKeys = {
-    "modes", "method", "constant", "scaled", "until", "after", "control", "steps", "stop",
-    "history", "start_shape", "stages", "brings", "theory", "position", "design", "notional"};
+    "modes",   "method", "constant", "scaled",  "until",       "after",
+    "control", "steps",  "stop",     "history", "start_shape", "stages",
+    "brings",  "theory", "position", "design",  "notional"};
 
 const Key kLaterKey{"analysis", "", Q::number, "", "", false};
 
@@ -205,13 +220,14 @@ std::string keys_as_markdown() {
   for (const Key& key : kKeys) {
     if (key.table != table) {
       table = key.table;
-      page += fmt::format("\n## {}\n\n| key | bare number means | default | what |\n| --- | --- | --- | --- |\n",
-                          table);
+      page += fmt::format(
+          "\n## {}\n\n| key | bare number means | default | what |\n| --- | --- | --- | --- |\n",
+          table);
     }
     const bool plain = key.quantity == Quantity::number;
     page += fmt::format("| `{}` | {} | {} | {}{} |\n", key.name,
-                        plain ? std::string_view("") : words_of(key.quantity), key.fallback, key.doc,
-                        key.supported ? "" : " (not supported yet)");
+                        plain ? std::string_view("") : words_of(key.quantity), key.fallback,
+                        key.doc, key.supported ? "" : " (not supported yet)");
   }
   return page;
 }

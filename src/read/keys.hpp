@@ -11,12 +11,12 @@ namespace ulterix {
 
 /// One key of the model file. The reader, its messages and the docs come from this table.
 struct Key {
-  std::string_view table;    ///< "material", "member", … : the kind of table it stands in
+  std::string_view table;  ///< "material", "member", … : the kind of table it stands in
   std::string_view name;
-  Quantity quantity;         ///< of a bare number; Quantity::number for anything else
-  std::string_view fallback; ///< what holds when it is left out; "" if nothing or required
+  Quantity quantity;          ///< of a bare number; Quantity::number for anything else
+  std::string_view fallback;  ///< what holds when it is left out; "" if nothing or required
   std::string_view doc;
-  bool supported;            ///< false: refused as "not supported yet"
+  bool supported;  ///< false: refused as "not supported yet"
 };
 
 std::span<const Key> all_keys();

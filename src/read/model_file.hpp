@@ -1,7 +1,7 @@
 #pragma once
 
-#include <string>
 #include <optional>
+#include <string>
 #include <vector>
 
 #include "core/model/model.hpp"
@@ -36,6 +36,7 @@ std::string format_complaint(const ModelFile& file, const Complaint& complaint);
 std::optional<LoadSet> find_loads(const Model& model, const std::string& name);
 
 /// Reads `B1.ux`, `CA.My@0.5`, `G.*.My@max`; on failure the complaint in words.
-std::optional<Place> parse_place(const Model& model, const std::string& text, std::string& complaint);
+std::optional<Place> parse_place(const Model& model, const std::string& text,
+                                 std::string& complaint);
 
 }  // namespace ulterix

@@ -10,8 +10,8 @@ namespace ulterix {
 
 namespace {
 
-constexpr std::array<std::string_view, 5> kLaterKinds = {
-    "buckling", "modal", "large-displacement", "staged", "direct-analysis"};
+constexpr std::array<std::string_view, 5> kLaterKinds = {"buckling", "modal", "large-displacement",
+                                                         "staged", "direct-analysis"};
 
 /// Cases and combinations by name, in the order: combinations, then cases.
 std::vector<LoadSet> known_loads(const Model& model) {
@@ -46,7 +46,8 @@ std::vector<LoadSet> select_loads(Reading& r, const Value& value, const std::str
     if (found || r.is_refused(name)) continue;
     std::vector<std::string> names;
     for (const LoadSet& set : all) names.push_back(set.name);
-    r.complain(at, "{}: no load case or combination \"{}\"{}", who, name, did_you_mean(name, names));
+    r.complain(at, "{}: no load case or combination \"{}\"{}", who, name,
+               did_you_mean(name, names));
   }
   return selected;
 }
@@ -88,7 +89,8 @@ void read_analysis(Reading& r, const Entry& entry) {
   if (!r.is_table(t, who)) return;
   const auto kind = read_kind(r, t, entry.at, who);
   if (entry.key == "first-order") {
-    return r.complain(entry.at, "{}: the name is reserved for the baseline, which always runs", who);
+    return r.complain(entry.at, "{}: the name is reserved for the baseline, which always runs",
+                      who);
   }
   if (!r.check_keys(t, "analysis", who) || !kind) return;
   AnalysisSpec spec;
@@ -138,7 +140,8 @@ bool parse_where(const std::string& text, Place& place, std::string& complaint) 
   place.x = split->number;
   if (split->unit.empty()) {
     if (place.x < 0 || place.x > 1) {
-      complaint = fmt::format("@{} is a fraction, between 0 and 1; a distance needs its unit", text);
+      complaint =
+          fmt::format("@{} is a fraction, between 0 and 1; a distance needs its unit", text);
     }
     return complaint.empty();
   }

@@ -16,8 +16,10 @@ void read_node(Reading& r, const Entry& entry) {
   const std::string who = "node " + entry.key;
   const Value& value = entry.value;
   if (value.is_table()) {
-    r.complain(entry.at, "{}: coordinates [x, y, z] are wanted; a name with a dot must stand in "
-               "quotes", who);
+    r.complain(entry.at,
+               "{}: coordinates [x, y, z] are wanted; a name with a dot must stand in "
+               "quotes",
+               who);
     return;
   }
   const bool plane = r.model.plane != Plane::space;
@@ -31,8 +33,8 @@ void read_node(Reading& r, const Entry& entry) {
   node.name = entry.key;
   node.line = entry.at.line;
   // Two numbers lie in the plane: (x, z), or (x, y) with vertical y.
-  const std::array<int, 3> axes = count == 3 ? std::array<int, 3>{0, 1, 2}
-                                             : std::array<int, 3>{0, r.model.vertical, 0};
+  const std::array<int, 3> axes =
+      count == 3 ? std::array<int, 3>{0, 1, 2} : std::array<int, 3>{0, r.model.vertical, 0};
   for (std::size_t i = 0; i < count; ++i) {
     // A node with a bad coordinate stays known, so that its users are not told as well.
     node.position[axes[i]] = r.quantity(value.items[i], Quantity::length, who)
@@ -119,7 +121,8 @@ class MemberKeys {
     for (const Entry* pattern : patterns_) {
       const bool used = std::any_of(r_.model.members.begin(), r_.model.members.end(),
                                     [&](const Member& m) { return fits(pattern->key, m.name); });
-      if (!used && !r_.is_refused(pattern->key)) r_.complain(pattern->at, "defaults: no member fits \"{}\"", pattern->key);
+      if (!used && !r_.is_refused(pattern->key))
+        r_.complain(pattern->at, "defaults: no member fits \"{}\"", pattern->key);
     }
   }
 
@@ -284,7 +287,8 @@ void read_member(Reading& r, const Entry& entry, const MemberKeys& keys) {
       if (i > 0) m.joints[0] = kJoined;
       if (i + 2 < course.size()) m.joints[1] = kJoined;
     }
-    add_member(r, std::move(m), entry.at, run ? "member " + fmt::format("{}.{}", entry.key, i + 1) : who);
+    add_member(r, std::move(m), entry.at,
+               run ? "member " + fmt::format("{}.{}", entry.key, i + 1) : who);
   }
 }
 
@@ -308,9 +312,8 @@ Group read_group(Reading& r, const Entry& entry, const std::string& who) {
   if (nodes != nullptr) group.nodes = r.select_nodes(*nodes, who + ": nodes");
   if (const Value* except = entry.value.find("except")) {
     const auto drop = [](auto& list, const auto& out) {
-      std::erase_if(list, [&out](auto id) {
-        return std::find(out.begin(), out.end(), id) != out.end();
-      });
+      std::erase_if(list,
+                    [&out](auto id) { return std::find(out.begin(), out.end(), id) != out.end(); });
     };
     if (members != nullptr) drop(group.members, r.select_members(*except, who + ": except"));
     if (nodes != nullptr) drop(group.nodes, r.select_nodes(*except, who + ": except"));
@@ -330,7 +333,8 @@ using Directions = std::array<SupportDirection, 6>;
 
 int support_direction(Reading& r, const std::string& key, Location at, const std::string& who) {
   const auto found = std::find(kDisplacementNames.begin(), kDisplacementNames.end(), key);
-  if (found != kDisplacementNames.end()) return static_cast<int>(found - kDisplacementNames.begin());
+  if (found != kDisplacementNames.end())
+    return static_cast<int>(found - kDisplacementNames.begin());
   std::vector<std::string> names(kDisplacementNames.begin(), kDisplacementNames.end());
   names.emplace_back("settle");
   r.complain(at, "{}: a support holds ux..rz, not \"{}\"{}", who, key, did_you_mean(key, names));

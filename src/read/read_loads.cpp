@@ -53,8 +53,10 @@ std::optional<double> read_along(Reading& r, const Value& v, double L, const std
   double x = 0;
   if (v.is_number()) {
     if (v.number < 0 || v.number > 1) {
-      r.complain(v.at, "{}: {} = {} is a fraction of the length, so it lies between 0 and 1; a "
-                 "distance needs its unit: \"{} m\"", who, key, v.number, v.number);
+      r.complain(v.at,
+                 "{}: {} = {} is a fraction of the length, so it lies between 0 and 1; a "
+                 "distance needs its unit: \"{} m\"",
+                 who, key, v.number, v.number);
       return std::nullopt;
     }
     x = v.number * L;
@@ -63,8 +65,8 @@ std::optional<double> read_along(Reading& r, const Value& v, double L, const std
     if (!length) return std::nullopt;
     x = *length;
     if (x < 0 || x > L * (1 + 1e-9)) {
-      r.complain(v.at, "{}: {} lies beyond the end of {}, which is {:.4g} {} long", who, key, member,
-                 r.units.from_si(Quantity::length, L), r.units.label(Quantity::length));
+      r.complain(v.at, "{}: {} lies beyond the end of {}, which is {:.4g} {} long", who, key,
+                 member, r.units.from_si(Quantity::length, L), r.units.label(Quantity::length));
       return std::nullopt;
     }
   }
@@ -226,7 +228,8 @@ void read_case(Reading& r, const Entry& entry) {
 }
 
 void read_notional(Reading& r, const Value& v, const std::string& who, LoadSet& set) {
-  if (!r.is_table(v, who + ": notional") || !r.check_keys(v, "notional", who + ": notional")) return;
+  if (!r.is_table(v, who + ": notional") || !r.check_keys(v, "notional", who + ": notional"))
+    return;
   set.notional_x = r.quantity(v, "x", Quantity::number, who + ": notional").value_or(0);
   set.notional_y = r.quantity(v, "y", Quantity::number, who + ": notional").value_or(0);
   if (set.notional_y != 0 && r.model.plane != Plane::space) {

@@ -25,17 +25,19 @@ const Value& part(const Value& root, std::string_view key) {
 
 /// Top keys written below a [table] fell into it: told once, then taken out.
 void drop_strayed_keys(Reading& r, Value& value, const std::string& header, int depth) {
-  static constexpr std::array<std::string_view, 5> kTopWords = {"title", "plane", "vertical", "units",
-                                                                "gravity"};
+  static constexpr std::array<std::string_view, 5> kTopWords = {"title", "plane", "vertical",
+                                                                "units", "gravity"};
   std::erase_if(value.entries, [&](Entry& entry) {
     const bool top = std::find(kTopWords.begin(), kTopWords.end(), entry.key) != kTopWords.end();
     if (depth > 0 && top && (entry.value.is_text() || entry.value.is_number())) {
-      r.complain(entry.at, "\"{}\" stands below [{}] and so fell into it; move it above the first [table]",
+      r.complain(entry.at,
+                 "\"{}\" stands below [{}] and so fell into it; move it above the first [table]",
                  entry.key, header);
       return true;
     }
     if (entry.value.is_table() && !entry.value.inline_table) {
-      drop_strayed_keys(r, entry.value, depth == 0 ? entry.key : header + "." + entry.key, depth + 1);
+      drop_strayed_keys(r, entry.value, depth == 0 ? entry.key : header + "." + entry.key,
+                        depth + 1);
     }
     return false;
   });
@@ -44,7 +46,8 @@ void drop_strayed_keys(Reading& r, Value& value, const std::string& header, int 
 void check_nodes(Reading& r) {
   std::vector<bool> used(static_cast<std::size_t>(r.model.nodes.size()), false);
   for (const Member& m : r.model.members) {
-    used[static_cast<std::size_t>(m.start.value)] = used[static_cast<std::size_t>(m.end.value)] = true;
+    used[static_cast<std::size_t>(m.start.value)] = used[static_cast<std::size_t>(m.end.value)] =
+        true;
   }
   for (const NodeId id : r.model.nodes.ids()) {
     if (used[static_cast<std::size_t>(id.value)]) continue;
@@ -103,10 +106,11 @@ void check_proportions(Reading& r) {
                                   std::sqrt(s.properties.Iy / s.properties.A)});
     const double L = r.model.length(id);
     if (size <= L) continue;
-    r.warn({m.line, 1}, "member {}: its section ({:.3g} {}) is larger than its length ({:.3g} {}); "
-           "is a unit wrong?", m.name, r.units.from_si(Quantity::length, size),
-           r.units.label(Quantity::length), r.units.from_si(Quantity::length, L),
-           r.units.label(Quantity::length));
+    r.warn({m.line, 1},
+           "member {}: its section ({:.3g} {}) is larger than its length ({:.3g} {}); "
+           "is a unit wrong?",
+           m.name, r.units.from_si(Quantity::length, size), r.units.label(Quantity::length),
+           r.units.from_si(Quantity::length, L), r.units.label(Quantity::length));
     return;  // one is enough to look at the units
   }
 }
@@ -177,7 +181,8 @@ std::string format_complaint(const ModelFile& file, const Complaint& complaint) 
   const auto column = static_cast<std::size_t>(std::max(complaint.at.column, 1));
   std::string caret;
   // Columns count characters; tabs are kept so that the caret stands under its place.
-  for (std::size_t i = 0; i + 1 < column && i < line.size(); ++i) caret += line[i] == '\t' ? '\t' : ' ';
+  for (std::size_t i = 0; i + 1 < column && i < line.size(); ++i)
+    caret += line[i] == '\t' ? '\t' : ' ';
   return fmt::format("{}:{}:{}: {}\n    {}\n    {}^\n", file.path, complaint.at.line, column,
                      complaint.words, line, caret);
 }

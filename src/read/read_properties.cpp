@@ -27,9 +27,9 @@ void read_units(Reading& r, const Value& value) {
   for (const Entry& entry : value.entries) {
     if (entry.key == "base") continue;
     if (!UnitSystem::can_set(entry.key)) {
-      const std::vector<std::string> kinds = {"base", "length", "section", "force", "moment",
-                                              "stress", "mass", "density", "displacement",
-                                              "rotation", "pressure", "weight"};
+      const std::vector<std::string> kinds = {"base",         "length",   "section",  "force",
+                                              "moment",       "stress",   "mass",     "density",
+                                              "displacement", "rotation", "pressure", "weight"};
       r.complain(entry.at, "units: no kind \"{}\"{}", entry.key, did_you_mean(entry.key, kinds));
       continue;
     }
@@ -141,7 +141,8 @@ void read_material(Reading& r, const Entry& entry) {
     r.complain(t.find("weight")->at, "{}: density or weight, one of the two", who);
   }
   if (const auto d = r.quantity(t, "density", Quantity::density, who)) m.density = *d;
-  if (const auto w = r.quantity(t, "weight", Quantity::weight, who)) m.density = *w / r.model.gravity;
+  if (const auto w = r.quantity(t, "weight", Quantity::weight, who))
+    m.density = *w / r.model.gravity;
   if (const auto a = r.quantity(t, "alpha", Quantity::expansion, who)) m.alpha = *a;
   if (const auto fy = r.quantity(t, "fy", Quantity::stress, who)) m.fy = *fy;
   if (const auto fu = r.quantity(t, "fu", Quantity::stress, who)) m.fu = *fu;

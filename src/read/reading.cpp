@@ -37,8 +37,8 @@ std::string kind_words(const Value& value) {
 }
 
 const std::vector<std::string>& common_units() {
-  static const std::vector<std::string> names = {"mm", "cm",  "m",   "in",  "ft",  "N",   "kN",
-                                                 "MN", "lbf", "kip", "Pa",  "kPa", "MPa", "GPa",
+  static const std::vector<std::string> names = {"mm",  "cm",  "m",   "in", "ft",  "N",   "kN",
+                                                 "MN",  "lbf", "kip", "Pa", "kPa", "MPa", "GPa",
                                                  "psi", "ksi", "psf", "kg", "lb",  "deg", "rad"};
   return names;
 }
@@ -66,7 +66,8 @@ bool Reading::is_refused(const std::string& name) const {
     return std::any_of(refused.begin(), refused.end(),
                        [&name](const std::string& r) { return fits(name, r); });
   }
-  for (auto end = name.size(); end != std::string::npos && end > 0; end = name.rfind('.', end - 1)) {
+  for (auto end = name.size(); end != std::string::npos && end > 0;
+       end = name.rfind('.', end - 1)) {
     if (refused.contains(name.substr(0, end))) return true;
   }
   return false;
@@ -163,7 +164,8 @@ std::vector<NodeId> Reading::select_nodes(const std::string& name, Location at,
     for (const NodeId id : model.nodes.ids()) {
       if (fits(name, model.nodes[id].name)) selected.push_back(id);
     }
-    if (selected.empty() && !is_refused(name)) complain(at, "{}: no node fits the pattern \"{}\"", who, name);
+    if (selected.empty() && !is_refused(name))
+      complain(at, "{}: no node fits the pattern \"{}\"", who, name);
     return selected;
   }
   if (is_refused(name)) return selected;

@@ -45,8 +45,8 @@ class Reading {
   /// message: "member R1".
   bool check_keys(const Value& table, std::string_view keys, const std::string& who);
 
-  /// A number, or text of number and unit, in SI. Complains and returns nothing if it is neither, not
-  /// finite, or of another dimension.
+  /// A number, or text of number and unit, in SI. Complains and returns nothing if it is neither,
+  /// not finite, or of another dimension.
   std::optional<double> quantity(const Value& value, Quantity q, const std::string& who);
   /// The same for a key of a table; nothing (without complaint) where the key is missing.
   std::optional<double> quantity(const Value& table, std::string_view key, Quantity q,

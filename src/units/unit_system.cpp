@@ -11,17 +11,13 @@ struct Kind {
   Quantity quantity;
 };
 
-constexpr std::array kKinds = {Kind{"length", Quantity::length},
-                               Kind{"section", Quantity::section},
-                               Kind{"force", Quantity::force},
-                               Kind{"moment", Quantity::moment},
-                               Kind{"stress", Quantity::stress},
-                               Kind{"mass", Quantity::mass},
-                               Kind{"density", Quantity::density},
-                               Kind{"displacement", Quantity::displacement},
-                               Kind{"rotation", Quantity::rotation},
-                               Kind{"pressure", Quantity::pressure},
-                               Kind{"weight", Quantity::weight}};
+constexpr std::array kKinds = {
+    Kind{"length", Quantity::length},     Kind{"section", Quantity::section},
+    Kind{"force", Quantity::force},       Kind{"moment", Quantity::moment},
+    Kind{"stress", Quantity::stress},     Kind{"mass", Quantity::mass},
+    Kind{"density", Quantity::density},   Kind{"displacement", Quantity::displacement},
+    Kind{"rotation", Quantity::rotation}, Kind{"pressure", Quantity::pressure},
+    Kind{"weight", Quantity::weight}};
 
 /// The first nine kinds of kKinds, in order.
 struct Set {

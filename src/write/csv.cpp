@@ -3,6 +3,7 @@
 #include <array>
 #include <charconv>
 #include <cmath>
+#include <future>
 #include <sstream>
 
 namespace ulterix {
@@ -38,7 +39,8 @@ void CsvSink::begin(const TableSpec& table) {
   factors_ = {1, 1, 1};
   for (const ColumnSpec& column : table.columns) {
     buffer_ += ',' + column_header(column, units_);
-    factors_.push_back(column.type == ColumnSpec::Type::real ? units_.to_si(column.quantity, 1) : 1);
+    factors_.push_back(column.type == ColumnSpec::Type::real ? units_.to_si(column.quantity, 1)
+                                                             : 1);
   }
   buffer_ += '\n';
   column_ = 0;
@@ -68,7 +70,11 @@ void CsvSink::real(std::optional<double> value) {
   separate();
   if (!value || !std::isfinite(*value)) return;
   const double shown = *value / factor;
-  append_number(buffer_, shown == 0 ? 0.0 : shown);  // no "-0"
+  if (shown == 0) {
+    buffer_ += '0';  // also for -0
+  } else {
+    append_number(buffer_, shown);
+  }
 }
 
 void CsvSink::end_row() {
@@ -85,6 +91,23 @@ void CsvSink::flush() {
 void CsvSink::end() {
   flush();
   file_.close();
+}
+
+void write_csv_tables(const RunResult& result, const UnitSystem& units,
+                      const std::filesystem::path& folder, const Progress& progress) {
+  // The forces along the members are by far the longest table.
+  const auto write = [&](bool long_one, const Progress& told) {
+    CsvSink sink(folder, units);
+    const auto specs = table_specs();
+    for (std::size_t i = 0; i < specs.size(); ++i) {
+      if ((specs[i].name == "member_forces") != long_one) continue;
+      if (told) told("write tables", double(i) / double(specs.size()));
+      write_table(result, units, specs[i], sink);
+    }
+  };
+  std::future<void> others = std::async(std::launch::async, [&write] { write(false, {}); });
+  write(true, progress);
+  others.get();
 }
 
 CsvTable read_csv(const std::filesystem::path& path) {

@@ -35,6 +35,10 @@ class CsvSink : public TableSink {
   std::size_t column_ = 0;
 };
 
+/// Writes every table of a run as a CSV file, the tables side by side on two threads.
+void write_csv_tables(const RunResult& result, const UnitSystem& units,
+                      const std::filesystem::path& folder, const Progress& progress = {});
+
 /// A CSV file read back: cells as text. Empty header if the file cannot be read or is cut short.
 struct CsvTable {
   std::vector<std::string> header;

@@ -1,14 +1,14 @@
 #include "write/results_folder.hpp"
 
 #include <fcntl.h>
-#include <signal.h>
 #include <fmt/format.h>
 #include <linux/fs.h>
+#include <signal.h>
 #include <stdio.h>
 #include <unistd.h>
 
-#include <cmath>
 #include <cerrno>
+#include <cmath>
 #include <cstring>
 #include <fstream>
 #include <nlohmann/json.hpp>
@@ -42,7 +42,8 @@ ordered_json units_json(const UnitSystem& units) {
   return j;
 }
 
-ordered_json comparison_json(const std::vector<ComparisonRow>& comparison, const UnitSystem& units) {
+ordered_json comparison_json(const std::vector<ComparisonRow>& comparison,
+                             const UnitSystem& units) {
   ordered_json rows = ordered_json::array();
   for (const ComparisonRow& row : comparison) {
     if (row.kind != ComparisonRow::Kind::watched && row.kind != ComparisonRow::Kind::displacement) {
@@ -130,10 +131,11 @@ ResultsFolder::ResultsFolder(fs::path target) : target_(std::move(target)) {
     throw FolderError{fmt::format("{} is a file, not a results folder", target_.string()), true};
   }
   if (there && !fs::is_empty(target_, error) && !is_results_folder(target_)) {
-    throw FolderError{fmt::format("{} holds something else (no summary.json of this program); it is "
-                                  "left as it is: choose another folder with -o",
-                                  target_.string()),
-                      true};
+    throw FolderError{
+        fmt::format("{} holds something else (no summary.json of this program); it is "
+                    "left as it is: choose another folder with -o",
+                    target_.string()),
+        true};
   }
   const fs::path parent = target_.parent_path().empty() ? fs::path(".") : target_.parent_path();
   clear_unfinished(parent, target_.filename().string());

@@ -30,12 +30,12 @@ void add_six(std::vector<ColumnSpec>& columns, const std::array<std::string_view
 
 std::vector<TableSpec> make_specs() {
   std::vector<TableSpec> specs;
-  specs.push_back({"steps",
-                   "how each analysis of each load ended",
-                   {text_column("label", "name of the step"),
-                    real_column("factor", Q::number, "part of the loads that the state stands for"),
-                    text_column("outcome", "stands, or why not"),
-                    text_column("reason", "in words")}});
+  specs.push_back(
+      {"steps",
+       "how each analysis of each load ended",
+       {text_column("label", "name of the step"),
+        real_column("factor", Q::number, "part of the loads that the state stands for"),
+        text_column("outcome", "stands, or why not"), text_column("reason", "in words")}});
   TableSpec displacements{"displacements", "displacements of the nodes", {}};
   displacements.columns = {text_column("node", "")};
   add_six(displacements.columns, kDisplacementNames, Q::displacement, Q::rotation, "global");
@@ -46,7 +46,8 @@ std::vector<TableSpec> make_specs() {
   specs.push_back(reactions);
   TableSpec forces{"member_forces", "internal forces along the members", {}};
   forces.columns = {text_column("member", ""), real_column("x", Q::length, "from the start")};
-  const std::array<Quantity, 6> kinds = {Q::force, Q::force, Q::force, Q::moment, Q::moment, Q::moment};
+  const std::array<Quantity, 6> kinds = {Q::force,  Q::force,  Q::force,
+                                         Q::moment, Q::moment, Q::moment};
   for (std::size_t i = 0; i < 6; ++i) {
     forces.columns.push_back(real_column(kInternalForceNames[i], kinds[i], "local"));
   }
@@ -232,28 +233,28 @@ std::string column_header(const ColumnSpec& column, const UnitSystem& units) {
   return fmt::format("{}[{}]", column.name, unit);
 }
 
-void write_tables(const RunResult& result, const UnitSystem& units, TableSink& sink,
-                  const Progress& progress) {
-  Writer writer(result, units, sink);
-  const std::vector<void (Writer::*)()> parts = {
+void write_table(const RunResult& result, const UnitSystem& units, const TableSpec& table,
+                 TableSink& sink) {
+  // In the order of the registry.
+  static const std::vector<void (Writer::*)()> kParts = {
       &Writer::steps,           &Writer::displacements, &Writer::reactions, &Writer::member_forces,
       &Writer::member_extremes, &Writer::convergence,   &Writer::comparison};
-  for (std::size_t i = 0; i < parts.size(); ++i) {
-    if (progress) progress("write tables", double(i) / double(parts.size()));
-    sink.begin(table_specs()[i]);
-    (writer.*parts[i])();
-    sink.end();
-  }
+  const auto index = static_cast<std::size_t>(&table - table_specs().data());
+  Writer writer(result, units, sink);
+  sink.begin(table);
+  (writer.*kParts[index])();
+  sink.end();
 }
 
 std::string tables_as_markdown() {
   std::string page =
       "# Tables of the results folder\n\n"
-      "One CSV file each in `tables/`; every row starts with `analysis`, `loads`, `step`. Units stand in "
+      "One CSV file each in `tables/`; every row starts with `analysis`, `loads`, `step`. Units "
+      "stand in "
       "the header, numbers read back to the same double.\n";
   for (const TableSpec& spec : table_specs()) {
-    page += fmt::format("\n## {}\n\n{}\n\n| column | unit | what |\n| --- | --- | --- |\n", spec.name,
-                        spec.doc);
+    page += fmt::format("\n## {}\n\n{}\n\n| column | unit | what |\n| --- | --- | --- |\n",
+                        spec.name, spec.doc);
     for (const ColumnSpec& c : spec.columns) {
       const bool unit = c.type == Type::real && c.quantity != Q::number;
       page += fmt::format("| `{}` | {} | {} |\n", c.name, unit ? words_of(c.quantity) : "", c.doc);

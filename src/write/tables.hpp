@@ -53,9 +53,9 @@ class TableSink {
   virtual void end() = 0;
 };
 
-/// Streams every table of a run into the sink.
-void write_tables(const RunResult& result, const UnitSystem& units, TableSink& sink,
-                  const Progress& progress = {});
+/// Streams one table of a run into the sink.
+void write_table(const RunResult& result, const UnitSystem& units, const TableSpec& table,
+                 TableSink& sink);
 
 /// The tables as a Markdown page (docs/tables.md).
 std::string tables_as_markdown();

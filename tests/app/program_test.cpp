@@ -1,4 +1,6 @@
 // The built program, run on files in a temporary folder.
+#include "support/program.hpp"
+
 #include <fcntl.h>
 #include <gtest/gtest.h>
 #include <signal.h>
@@ -8,7 +10,6 @@
 #include <nlohmann/json.hpp>
 #include <thread>
 
-#include "support/program.hpp"
 #include "write/csv.hpp"
 #include "write/results_folder.hpp"
 
@@ -46,8 +47,10 @@ std::string replaced(std::string text, const std::string& from, const std::strin
 }
 
 /// The value in a column of the first row whose cells hold all the given texts.
-double cell(const CsvTable& table, const std::string& column, const std::vector<std::string>& with) {
-  const auto at = std::find(table.header.begin(), table.header.end(), column) - table.header.begin();
+double cell(const CsvTable& table, const std::string& column,
+            const std::vector<std::string>& with) {
+  const auto at =
+      std::find(table.header.begin(), table.header.end(), column) - table.header.begin();
   for (const auto& row : table.rows) {
     const bool all = std::all_of(with.begin(), with.end(), [&row](const std::string& w) {
       return std::find(row.begin(), row.end(), w) != row.end();
@@ -79,9 +82,9 @@ TEST_F(Program, ReferenceProblemS1ThroughFilesInUsUnits) {
   EXPECT_NEAR(cell(extremes, "x_max[in]", {"p-delta", "m", "My"}), 168, 1e-4);
   EXPECT_NEAR(cell(table("comparison"), "ratio", {"middle"}), 315.917 / 235.2, 1e-5);
   const CsvTable forces = table("member_forces");
-  EXPECT_EQ(forces.header, (std::vector<std::string>{"analysis", "loads", "step", "member", "x[in]", "N[kip]",
-                                                     "Vy[kip]", "Vz[kip]", "Mx[kip.in]", "My[kip.in]",
-                                                     "Mz[kip.in]"}));
+  EXPECT_EQ(forces.header, (std::vector<std::string>{"analysis", "loads", "step", "member", "x[in]",
+                                                     "N[kip]", "Vy[kip]", "Vz[kip]", "Mx[kip.in]",
+                                                     "My[kip.in]", "Mz[kip.in]"}));
   EXPECT_EQ(w.read("column-results/model.toml"), kColumn);
 }
 
@@ -89,7 +92,8 @@ TEST_F(Program, HelpOfEveryCommandHasAnExample) {
   for (const char* command : {"check", "run", "table", "demo"}) {
     const auto r = w.run(std::string(command) + " --help");
     EXPECT_EQ(r.status, 0);
-    EXPECT_NE(r.out.find("Example\n  ulterix " + std::string(command)), std::string::npos) << command;
+    EXPECT_NE(r.out.find("Example\n  ulterix " + std::string(command)), std::string::npos)
+        << command;
   }
   EXPECT_EQ(w.run("--help").status, 0);
   EXPECT_EQ(w.run("--version").out.substr(0, 8), "ulterix ");
@@ -99,13 +103,15 @@ TEST_F(Program, WrongCallsAreToldWithStatusTwo) {
   w.write("column.toml", kColumn);
   for (const auto& [call, words] : std::vector<std::pair<std::string, std::string>>{
            {"", ""},
-           {"rnu column.toml", "ulterix: no command \"rnu\"; did you mean \"run\"?; see ulterix --help\n"},
+           {"rnu column.toml",
+            "ulterix: no command \"rnu\"; did you mean \"run\"?; see ulterix --help\n"},
            {"run", "ulterix: model file is missing\n"},
            {"run a b", "ulterix: one model file is wanted, not 2\n"},
            {"run missing.toml",
             "missing.toml: the file cannot be read\n1 complaint: nothing was analysed\n"},
            {"run column.toml --analysis p-delt",
-            "ulterix: --analysis: no analysis \"p-delt\"; did you mean \"p-delta\"? (there are first-order, "
+            "ulterix: --analysis: no analysis \"p-delt\"; did you mean \"p-delta\"? (there are "
+            "first-order, "
             "p-delta)\n"},
            {"table column.toml steps", "ulterix: column.toml is not a results folder of ulterix\n"},
            {"table", "ulterix: results folder is missing\n"}}) {
@@ -185,7 +191,8 @@ TEST_F(Program, ARefusedModelPrintsOnlyItsComplaints) {
 TEST_F(Program, TableFiltersAndFormats) {
   run_column();
   EXPECT_NE(w.run("table column-results").out.find("member_forces"), std::string::npos);
-  const auto csv = w.run("table column-results displacements --analysis p-delta --node B --format csv");
+  const auto csv =
+      w.run("table column-results displacements --analysis p-delta --node B --format csv");
   EXPECT_EQ(csv.status, 0);
   EXPECT_EQ(csv.out.substr(0, csv.out.find('\n')),
             "analysis,loads,step,node,ux[in],uy[in],uz[in],rx[mrad],ry[mrad],rz[mrad]");
@@ -194,7 +201,8 @@ TEST_F(Program, TableFiltersAndFormats) {
   EXPECT_NE(text.out.find("315.9"), std::string::npos);
   for (const auto& [call, words] : std::vector<std::pair<std::string, std::string>>{
            {"displacement", "ulterix: no table \"displacement\"; did you mean \"displacements\"?"},
-           {"displacements --node b", "ulterix: --node: \"b\" is not in the results; did you mean \"B\"?"},
+           {"displacements --node b",
+            "ulterix: --node: \"b\" is not in the results; did you mean \"B\"?"},
            {"displacements --member m", "ulterix: --member: this table has no column \"member\""},
            {"displacements --load Q", "ulterix: --load: \"Q\" is not in the results"},
            {"displacements --format xls", "ulterix: --format: text or csv, not \"xls\""}}) {
@@ -264,18 +272,20 @@ TEST_F(Program, AFullDiskIsStatusThreeAndKeepsTheEarlierResults) {
 
 /// A tower large enough to be caught in the middle.
 std::string tower(int storeys) {
-  std::string nodes = "[nodes]\n", members = "[members]\n", supports = "[supports]\n\"*z0\" = \"fixed\"\n";
+  std::string nodes = "[nodes]\n", members = "[members]\n",
+              supports = "[supports]\n\"*z0\" = \"fixed\"\n";
   const auto name = [](int x, int y, int z) {
     return "x" + std::to_string(x) + "y" + std::to_string(y) + "z" + std::to_string(z);
   };
   for (int z = 0; z <= storeys; ++z) {
     for (int y = 0; y < 6; ++y) {
       for (int x = 0; x < 6; ++x) {
-        nodes += name(x, y, z) + " = [" + std::to_string(6 * x) + ", " + std::to_string(6 * y) + ", " +
-                 std::to_string(3 * z) + "]\n";
+        nodes += name(x, y, z) + " = [" + std::to_string(6 * x) + ", " + std::to_string(6 * y) +
+                 ", " + std::to_string(3 * z) + "]\n";
         if (z == 0) continue;
         const auto join = [&](const std::string& other) {
-          members += name(x, y, z) + "-" + other + " = [\"" + name(x, y, z) + "\", \"" + other + "\"]\n";
+          members +=
+              name(x, y, z) + "-" + other + " = [\"" + name(x, y, z) + "\", \"" + other + "\"]\n";
         };
         join(name(x, y, z - 1));
         if (x > 0) join(name(x - 1, y, z));
@@ -283,8 +293,10 @@ std::string tower(int storeys) {
       }
     }
   }
-  return "[materials]\ns = { E = 210000, density = 7850 }\n[sections]\nc = { shape = \"HEB 300\" }\n"
-         "[defaults]\nsection = \"c\"\n" + nodes + members + supports + "[loads.G]\nself_weight = 1\n";
+  return "[materials]\ns = { E = 210000, density = 7850 }\n[sections]\nc = { shape = \"HEB 300\" "
+         "}\n"
+         "[defaults]\nsection = \"c\"\n" +
+         nodes + members + supports + "[loads.G]\nself_weight = 1\n";
 }
 
 TEST_F(Program, ARunThatIsKilledLeavesTheEarlierResults) {

@@ -57,7 +57,9 @@ TEST(Element, ConstantCompressionMatchesStabilityFunctions) {
     const double far = p.EIy / p.length * u * (u - std::sin(u)) / den;
     EXPECT_RELATIVE(e.stiffness()(4, 4), near, kExact) << u;
     EXPECT_RELATIVE(e.stiffness()(4, 10), far, kExact) << u;
-    EXPECT_RELATIVE(e.stiffness()(2, 2), (2 * (near + far) - u * u * p.EIy / p.length) / (p.length * p.length), 1e-8) << u;
+    EXPECT_RELATIVE(e.stiffness()(2, 2),
+                    (2 * (near + far) - u * u * p.EIy / p.length) / (p.length * p.length), 1e-8)
+        << u;
   }
 }
 
@@ -91,7 +93,8 @@ TEST(Element, EndForcesAndLineAgree) {
   g.acts = true;
   g.axial_start = 2e6;
   MemberLoadingBuilder loads(p.length);
-  loads.add_distributed(0, 4, force6(1e4, 2e3, -3e4, 10, 20, 30), force6(1e4, -1e3, -1e4, 20, 0, 10));
+  loads.add_distributed(0, 4, force6(1e4, 2e3, -3e4, 10, 20, 30),
+                        force6(1e4, -1e3, -1e4, 20, 0, 10));
   loads.add_point(2.2, force6(0, 1e3, -5e4, 20, 300, -200));
   const Element e(p, loads.build(), g);
   const Vector12d d = 0.01 * Vector12d::Random();
@@ -100,7 +103,7 @@ TEST(Element, EndForcesAndLineAgree) {
   const LinePoint a = line.at(0), b = line.at(p.length);
   EXPECT_RELATIVE(-a.forces[kN], forces[0], kExact);
   EXPECT_RELATIVE(b.forces[kN], forces[6], kExact);
-  EXPECT_RELATIVE(a.forces[kMy], forces[4], 1e-7);   // left-handed on the +x face
+  EXPECT_RELATIVE(a.forces[kMy], forces[4], 1e-7);  // left-handed on the +x face
   EXPECT_RELATIVE(-b.forces[kMy], forces[10], 1e-7);
   EXPECT_RELATIVE(-a.forces[kMx], forces[3], kExact);
   EXPECT_NEAR(b.forces[kMz], 0, 1e-6);  // hinged

@@ -191,8 +191,7 @@ TEST(F3, BeamWithSpringJoints) {
   const double L = 7, w = 9e3, EI = kE * 5e-5, k = 6e6;
   FrameBuilder b(Plane::xz);
   const NodeId A = b.node("A", 0, 0, 0), B = b.node("B", L, 0, 0);
-  const MemberId m =
-      b.member("m", A, B, b.section(bending_only(5e-5, 5e-3)), b.material(kE, kG));
+  const MemberId m = b.member("m", A, B, b.section(bending_only(5e-5, 5e-3)), b.material(kE, kG));
   b.model.members[m].joints[0][4] = k;
   b.model.members[m].joints[1][4] = k;
   b.fix(A, {0, 2, 4});
@@ -206,8 +205,8 @@ TEST(F3, BeamWithSpringJoints) {
   EXPECT_RELATIVE(first.extreme(m, kMy).max, M + w * L * L / 8, kExact);
 }
 
-// Warren truss of 7 panels, span 7a, height h, load P at each inner bottom joint. Chord forces by the
-// method of sections: N_top = −M/h at the bottom joints, N_bottom = M/h at the top joints.
+// Warren truss of 7 panels, span 7a, height h, load P at each inner bottom joint. Chord forces by
+// the method of sections: N_top = −M/h at the bottom joints, N_bottom = M/h at the top joints.
 TEST(F3, WarrenTruss) {
   const int panels = 7;
   const double a = 3, h = 2.5, P = 30e3;
@@ -275,8 +274,7 @@ TEST(FirstOrder, AxialKindHandsCrossLoadsToItsEnds) {
 TEST(FirstOrder, ProjectedLoadCountsTheProjection) {
   FrameBuilder b(Plane::xz);
   const NodeId A = b.node("A", 0, 0, 0), B = b.node("B", 4, 0, 3);
-  const MemberId m =
-      b.member("m", A, B, b.section(bending_only(1e-4, 1e-2)), b.material(kE, kG));
+  const MemberId m = b.member("m", A, B, b.section(bending_only(1e-4, 1e-2)), b.material(kE, kG));
   b.fix(A, {0, 2, 4});
   b.uniform(m, 2, -1e3, LoadAxes::projected);
   b.uniform(m, 0, 2e3, LoadAxes::projected);
@@ -290,8 +288,7 @@ TEST(FirstOrder, ShortSpanOfLoadKeepsItsDigits) {
   const double L = 10, w = 1e5;
   FrameBuilder b(Plane::xz);
   const NodeId A = b.node("A", 0, 0, 0), B = b.node("B", L, 0, 0);
-  const MemberId m =
-      b.member("m", A, B, b.section(bending_only(1e-4, 1e-2)), b.material(kE, kG));
+  const MemberId m = b.member("m", A, B, b.section(bending_only(1e-4, 1e-2)), b.material(kE, kG));
   b.fix(A, {0, 2});
   b.fix(B, {2});
   const double l = 1e-4;

@@ -24,15 +24,15 @@ class RandomFrame {
     for (int z = 0; z <= 2; ++z) {
       for (int y = 0; y <= 1; ++y) {
         for (int x = 0; x <= 2; ++x) {
-          nodes.push_back(b.node("n" + std::to_string(nodes.size()), 6 * x + jitter(), 5 * y + jitter(),
-                                 3.5 * z + (z > 0 ? jitter() : 0)));
+          nodes.push_back(b.node("n" + std::to_string(nodes.size()), 6 * x + jitter(),
+                                 5 * y + jitter(), 3.5 * z + (z > 0 ? jitter() : 0)));
         }
       }
     }
     const auto at = [this](int x, int y, int z) { return nodes[6 * z + 3 * y + x]; };
     const auto join = [&](NodeId a, NodeId c) {
-      members.push_back(b.member("m" + std::to_string(members.size()), a, c, sections[pick(3)], steel,
-                                 uniform(0, 3)));
+      members.push_back(b.member("m" + std::to_string(members.size()), a, c, sections[pick(3)],
+                                 steel, uniform(0, 3)));
     };
     for (int z = 0; z < 2; ++z) {
       for (int y = 0; y <= 1; ++y) {
@@ -143,7 +143,8 @@ RC_GTEST_PROP(Invariants, Rotation, ()) {
   std::mt19937 random(seed + 1);
   std::normal_distribution<double> normal;
   const Eigen::Quaterniond q =
-      Eigen::Quaterniond(normal(random), normal(random), normal(random), normal(random)).normalized();
+      Eigen::Quaterniond(normal(random), normal(random), normal(random), normal(random))
+          .normalized();
   const Matrix3d Q = q.toRotationMatrix();
   const auto turn6 = [&Q](const Vector6d& v) {
     Vector6d t;
@@ -159,9 +160,10 @@ RC_GTEST_PROP(Invariants, Rotation, ()) {
     // The roll that gives the turned member the turned section axes.
     const Matrix3d wanted = local_axes(f.b.model, id) * Q.transpose();
     const Member& member = m.members[id];
-    const Matrix3d plain = local_axes(Q * m.nodes[member.start].position,
-                                      Q * m.nodes[member.end].position, 0, 2);
-    m.members[id].roll = std::atan2(wanted.row(1).dot(plain.row(2)), wanted.row(1).dot(plain.row(1)));
+    const Matrix3d plain =
+        local_axes(Q * m.nodes[member.start].position, Q * m.nodes[member.end].position, 0, 2);
+    m.members[id].roll =
+        std::atan2(wanted.row(1).dot(plain.row(2)), wanted.row(1).dot(plain.row(1)));
   }
   for (Node& n : m.nodes) n.position = Q * n.position;
   for (NodalLoad& l : loads.nodal) l.force = turn6(l.force);
@@ -183,7 +185,8 @@ RC_GTEST_PROP(Invariants, Rotation, ()) {
     const double scale = force_scale(a, a.steps[i], kMy);
     for (const MemberId id : a.model->members.ids()) {
       const double x = 0.37 * a.model->length(id);
-      RC_ASSERT(std::abs(ra.line(id).at(x).forces[kMy] - rb.line(id).at(x).forces[kMy]) < 1e-8 * scale);
+      RC_ASSERT(std::abs(ra.line(id).at(x).forces[kMy] - rb.line(id).at(x).forces[kMy]) <
+                1e-8 * scale);
     }
   }
 }
@@ -214,7 +217,8 @@ RC_GTEST_PROP(Invariants, Renumbering, ()) {
     const double u = displacement_scale(a.steps[i]);
     for (const NodeId n : a.model->nodes.ids()) {
       RC_ASSERT((a.steps[i].state.nodes[n].translation -
-                 b.steps[i].state.nodes[moved[n.value]].translation).norm() < 1e-10 * u);
+                 b.steps[i].state.nodes[moved[n.value]].translation)
+                    .norm() < 1e-10 * u);
     }
   }
 }
@@ -237,11 +241,13 @@ RC_GTEST_PROP(Invariants, Superposition, ()) {
   for (int i = 0; i < 3; ++i) spec.loads.push_back(f.b.model.case_alone(CaseId(i)));
   f.b.model.analyses = {spec};
   const RunResult r = run(f.b.model);
-  const Step &all = *r.find("linear", "G"), &a = *r.find("linear", "one"), &c = *r.find("linear", "two");
+  const Step &all = *r.find("linear", "G"), &a = *r.find("linear", "one"),
+             &c = *r.find("linear", "two");
   const double u = displacement_scale(all);
   for (const NodeId n : r.model->nodes.ids()) {
     RC_ASSERT((all.state.nodes[n].translation - a.state.nodes[n].translation -
-               c.state.nodes[n].translation).norm() < 1e-10 * u);
+               c.state.nodes[n].translation)
+                  .norm() < 1e-10 * u);
     RC_ASSERT((all.reactions[n] - a.reactions[n] - c.reactions[n]).norm() <
               1e-10 * (1 + all.reactions[n].norm() + 1e6));
   }
@@ -291,7 +297,8 @@ RC_GTEST_PROP(Invariants, SplittingAMemberInTwo, ()) {
   const Vector3d a = m.nodes[whole.start].position, c = m.nodes[whole.end].position;
   const Vector3d middle = a + 0.43 * (c - a);
   const NodeId n = split.b.node("middle", middle[0], middle[1], middle[2]);
-  const MemberId upper = split.b.member("upper", n, whole.end, whole.section, whole.material, whole.roll);
+  const MemberId upper =
+      split.b.member("upper", n, whole.end, whole.section, whole.material, whole.roll);
   m.members[id].end = n;
   split.b.load_case().self_weight.push_back({upper, 1.0});
   const RunResult ra = f.b.run(), rb = split.b.run();
@@ -299,13 +306,14 @@ RC_GTEST_PROP(Invariants, SplittingAMemberInTwo, ()) {
   for (std::size_t i = 0; i < ra.steps.size(); ++i) {
     const double u = displacement_scale(ra.steps[i]);
     for (const NodeId k : ra.model->nodes.ids()) {
-      RC_ASSERT((ra.steps[i].state.nodes[k].translation - rb.steps[i].state.nodes[k].translation).norm() <
-                1e-7 * u);
+      RC_ASSERT(
+          (ra.steps[i].state.nodes[k].translation - rb.steps[i].state.nodes[k].translation).norm() <
+          1e-7 * u);
     }
     const Recovery one(*ra.frame.system, ra.steps[i]), two(*rb.frame.system, rb.steps[i]);
     const double L = ra.model->length(id), scale = force_scale(ra, ra.steps[i], kMy);
-    RC_ASSERT(std::abs(one.line(id).at(0.7 * L).forces[kMy] - two.line(upper).at(0.27 * L).forces[kMy]) <
-              1e-7 * scale);
+    RC_ASSERT(std::abs(one.line(id).at(0.7 * L).forces[kMy] -
+                       two.line(upper).at(0.27 * L).forces[kMy]) < 1e-7 * scale);
   }
 }
 

@@ -41,10 +41,11 @@ TEST(Mechanism, PortalWithPinnedBasesAndHingedBeamSways) {
   p.b.fix(p.A, {0, 2});
   p.b.fix(p.D, {0, 2});
   p.b.model.members[p.beam].joints[0][4] = p.b.model.members[p.beam].joints[1][4] = 0;
-  EXPECT_EQ(p.words(), std::vector<std::string>{
-                           "B and C can move along x together: no support holds them, and hinges turn in "
-                           "beam at its start and beam at its end; fix ux at B, or join beam stiffly at "
-                           "its start"});
+  EXPECT_EQ(p.words(),
+            std::vector<std::string>{
+                "B and C can move along x together: no support holds them, and hinges turn in "
+                "beam at its start and beam at its end; fix ux at B, or join beam stiffly at "
+                "its start"});
   p.b.model.members[p.beam].joints[0] = kJoined;  // the remedy works
   EXPECT_TRUE(p.words().empty());
 }
@@ -53,9 +54,10 @@ TEST(Mechanism, PlanePortalDrawnInSpaceFallsOver) {
   Portal p(Plane::space);
   p.b.fix(p.A, {0, 1, 2});
   p.b.fix(p.D, {0, 1, 2});
-  EXPECT_EQ(p.words(), std::vector<std::string>{
-                           "B and C can move along y together: no member or support holds them (left, beam "
-                           "and right go along); fix uy at B, or set plane = \"xz\""});
+  EXPECT_EQ(p.words(),
+            std::vector<std::string>{
+                "B and C can move along y together: no member or support holds them (left, beam "
+                "and right go along); fix uy at B, or set plane = \"xz\""});
 }
 
 TEST(Mechanism, NoSupportGivesTheRigidMotions) {
@@ -77,8 +79,8 @@ TEST(Mechanism, IndependentMechanismsAreToldOneByOne) {
   for (int i = 0; i < 2; ++i) {  // two braceless truss bays far apart
     const double x = 20 * i;
     const std::string k = std::to_string(i);
-    const NodeId A = b.node("A" + k, x, 0, 0), B = b.node("B" + k, x, 0, 3), C = b.node("C" + k, x + 4, 0, 3),
-                 D = b.node("D" + k, x + 4, 0, 0);
+    const NodeId A = b.node("A" + k, x, 0, 0), B = b.node("B" + k, x, 0, 3),
+                 C = b.node("C" + k, x + 4, 0, 3), D = b.node("D" + k, x + 4, 0, 0);
     b.member("l" + k, A, B, s, steel);
     b.member("t" + k, B, C, s, steel);
     b.member("r" + k, D, C, s, steel);
@@ -89,7 +91,8 @@ TEST(Mechanism, IndependentMechanismsAreToldOneByOne) {
   const ElasticFrame frame = make_elastic_frame(b.model);
   ASSERT_EQ(frame.mechanisms.size(), 2u);
   EXPECT_EQ(frame.mechanisms[0].words,
-            "B0 and C0 can move along x together: no member or support holds them (l0, t0 and r0 go along); "
+            "B0 and C0 can move along x together: no member or support holds them (l0, t0 and r0 "
+            "go along); "
             "fix ux at B0, or brace it with a member");
   EXPECT_EQ(frame.mechanisms[1].nodes.size(), 2u);
   EXPECT_EQ(frame.mechanisms[1].hold, b.model.members[MemberId(3)].end);
@@ -98,7 +101,8 @@ TEST(Mechanism, IndependentMechanismsAreToldOneByOne) {
 TEST(Mechanism, ASpinIsHeldWithARemark) {
   FrameBuilder b(Plane::space);
   const NodeId A = b.node("A", 0, 0, 0), B = b.node("B", 0, 0, 5);
-  const MemberId m = b.member("m", A, B, b.section(bending_only(1e-5, 1e-2)), b.material(210e9, 81e9));
+  const MemberId m =
+      b.member("m", A, B, b.section(bending_only(1e-5, 1e-2)), b.material(210e9, 81e9));
   b.fix(A, {0, 1, 2});
   b.fix(B, {0, 1});
   b.uniform(m, 0, 2e3);

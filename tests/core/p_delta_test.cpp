@@ -1,4 +1,5 @@
-// Reference problems S1 to S7: beam-columns against the exact solutions of the differential equation.
+// Reference problems S1 to S7: beam-columns against the exact solutions of the differential
+// equation.
 #include <gtest/gtest.h>
 
 #include <boost/math/tools/toms748_solve.hpp>
@@ -25,9 +26,9 @@ SectionProperties w14x48(bool shear) {
 }
 
 struct Benchmark {
-  double P;         // kip
+  double P;  // kip
   bool shear;
-  double moment;    // kip·in
+  double moment;      // kip·in
   double deflection;  // in
 };
 
@@ -174,8 +175,8 @@ TEST(S3, LeaningColumnAboveTheCriticalLoad) {
 }
 
 /// Fixed-base portal (EI, L of all members) with a leaning column, by stability functions: beam of
-/// equal stiffness in antisymmetric bending gives each joint 6EI/L; the column's side-sway stiffness
-/// follows from s·c of kL; the leaning load acts as a negative spring Q/L.
+/// equal stiffness in antisymmetric bending gives each joint 6EI/L; the column's side-sway
+/// stiffness follows from s·c of kL; the leaning load acts as a negative spring Q/L.
 TEST(S3, PortalWithLeaningColumnByStabilityFunctions) {
   const double P = 2.0, Q = 1.5, H = 1e-3;
   FrameBuilder b(Plane::xz);
@@ -356,7 +357,8 @@ TEST(S7, SkewBeamColumnWithLoadAboutBothAxes) {
   EXPECT_RELATIVE(second.force(m, kN, L / 2), -P, kExact);
   EXPECT_RELATIVE(second.extreme(m, kMy).max, 1.257200398 * w * L * L / 8, kIterated);
   EXPECT_RELATIVE(second.extreme(m, kMz).max, 2.545516927 * v * L * L / 8, kIterated);
-  const Vector3d d1 = first.line(m).at(L / 2).displacement, d2 = second.line(m).at(L / 2).displacement;
+  const Vector3d d1 = first.line(m).at(L / 2).displacement,
+                 d2 = second.line(m).at(L / 2).displacement;
   EXPECT_RELATIVE(d2[2] / d1[2], 1.250872739, kIterated);
   EXPECT_RELATIVE(d2[1] / d1[1], 2.505497670, kIterated);
 }

@@ -13,7 +13,8 @@ namespace {
 using std::numbers::pi;
 
 TEST(Section, RectangleTorsionSeries) {
-  // Timoshenko & Goodier, table 7: J = k1·h·b³; k1 = 0.1406 (square), 0.196 (1.5), 0.229 (2), 1/3 (∞).
+  // Timoshenko & Goodier, table 7: J = k1·h·b³; k1 = 0.1406 (square), 0.196 (1.5), 0.229 (2), 1/3
+  // (∞).
   EXPECT_NEAR(rectangle_torsion_constant(1, 1), 0.1406, 5e-5);
   EXPECT_NEAR(rectangle_torsion_constant(1.5, 1), 1.5 * 0.196, 1e-3);
   EXPECT_NEAR(rectangle_torsion_constant(2, 1), 2 * 0.229, 1e-3);
@@ -65,8 +66,9 @@ TEST(Section, IWithoutFilletsIsThreeRectangles) {
   const SectionProperties p = section_properties(Shape::i_section, d);
   const double flange = 0.2 * 0.02, arm = 0.19;
   EXPECT_RELATIVE(p.A, 2 * flange + 0.36 * 0.01, kExact);
-  EXPECT_RELATIVE(p.Iy, 2 * (0.2 * std::pow(0.02, 3) / 12 + flange * arm * arm) +
-                            0.01 * std::pow(0.36, 3) / 12, kExact);
+  EXPECT_RELATIVE(
+      p.Iy, 2 * (0.2 * std::pow(0.02, 3) / 12 + flange * arm * arm) + 0.01 * std::pow(0.36, 3) / 12,
+      kExact);
   EXPECT_RELATIVE(p.Wply, 2 * flange * arm + 0.01 * 0.36 * 0.36 / 4, kExact);
 }
 

@@ -1,4 +1,5 @@
-// Factorisation, null space, conjugate gradients and orderings on small matrices with known answers.
+// Factorisation, null space, conjugate gradients and orderings on small matrices with known
+// answers.
 #include <gtest/gtest.h>
 
 #include <Eigen/Cholesky>
@@ -34,7 +35,8 @@ struct Dense {
 Eigen::MatrixXd with_spectrum(const Eigen::VectorXd& eigenvalues) {
   srand(1);
   const auto n = eigenvalues.size();
-  const Eigen::MatrixXd Q = Eigen::HouseholderQR<Eigen::MatrixXd>(Eigen::MatrixXd::Random(n, n)).householderQ();
+  const Eigen::MatrixXd Q =
+      Eigen::HouseholderQR<Eigen::MatrixXd>(Eigen::MatrixXd::Random(n, n)).householderQ();
   return Q * eigenvalues.asDiagonal() * Q.transpose();
 }
 
@@ -89,7 +91,8 @@ TEST(ConjugateGradients, ConvergesOrSeesNegativeCurvature) {
   EXPECT_LT((y - x).norm(), 1e-9);
   Dense indefinite(with_spectrum(Eigen::VectorXd::LinSpaced(12, -3, 4)));
   y.setZero();
-  EXPECT_EQ(conjugate_gradients(indefinite.pattern, indefinite.values, f, x, y), CgEnd::negative_curvature);
+  EXPECT_EQ(conjugate_gradients(indefinite.pattern, indefinite.values, f, x, y),
+            CgEnd::negative_curvature);
 }
 
 Graph grid(int n, std::vector<Vector3d>& positions) {
@@ -117,7 +120,8 @@ TEST(Ordering, BothMethodsAreePermutationsAndBeatTheNaturalOrder) {
   const Graph graph = grid(12, positions);
   std::vector<int> natural(graph.size());
   std::iota(natural.begin(), natural.end(), 0);
-  for (const auto& order : {geometric_dissection(graph, positions), elimination_order(graph, positions)}) {
+  for (const auto& order :
+       {geometric_dissection(graph, positions), elimination_order(graph, positions)}) {
     std::vector<int> sorted = order;
     std::sort(sorted.begin(), sorted.end());
     EXPECT_EQ(sorted, natural);

@@ -1,4 +1,5 @@
-// The gallery of bad models: each NAME.toml has its whole complaint, word for word, in NAME.expected.
+// The gallery of bad models: each NAME.toml has its whole complaint, word for word, in
+// NAME.expected.
 #include <gtest/gtest.h>
 
 #include <algorithm>

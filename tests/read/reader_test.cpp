@@ -63,8 +63,10 @@ TEST(Reader, ReadsAFrame) {
 
 TEST(Reader, TablesKeepTheOrderOfTheFile) {
   const ModelFile f = read(
-      "plane = \"xz\"\n[materials]\nm = { E = 1 }\n[sections]\ns = { A = 1, Iy = 1 }\n[defaults]\nsection = \"s\"\n"
-      "[nodes]\nz = [0, 0]\na = [1, 0]\nm = [2, 0]\n[members]\nq = [\"z\", \"a\"]\nb = [\"a\", \"m\"]\n"
+      "plane = \"xz\"\n[materials]\nm = { E = 1 }\n[sections]\ns = { A = 1, Iy = 1 "
+      "}\n[defaults]\nsection = \"s\"\n"
+      "[nodes]\nz = [0, 0]\na = [1, 0]\nm = [2, 0]\n[members]\nq = [\"z\", \"a\"]\nb = [\"a\", "
+      "\"m\"]\n"
       "[supports]\nz = \"fixed\"\n");
   ASSERT_EQ(complaints(f), "");
   EXPECT_EQ(f.model.nodes[NodeId(0)].name, "z");
@@ -147,8 +149,10 @@ nodes = [ { on = "B", fx = "1 kip", fz = "-100 kip" } ]
 
 TEST(Reader, VerticalYTurnsThePlane) {
   const ModelFile f = read(
-      "plane = \"xy\"\nvertical = \"y\"\n[materials]\nm = { E = 1, density = 1 }\n[sections]\ns = { A = 1e6, Iy = 1 }\n"
-      "[nodes]\nA = [0, 0]\nB = [0, 3]\n[members]\nc = [\"A\", \"B\", \"s\"]\n[supports]\nA = \"fixed\"\n"
+      "plane = \"xy\"\nvertical = \"y\"\n[materials]\nm = { E = 1, density = 1 }\n[sections]\ns = "
+      "{ A = 1e6, Iy = 1 }\n"
+      "[nodes]\nA = [0, 0]\nB = [0, 3]\n[members]\nc = [\"A\", \"B\", \"s\"]\n[supports]\nA = "
+      "\"fixed\"\n"
       "[loads.G]\nself_weight = 1\n");
   ASSERT_EQ(complaints(f), "");
   EXPECT_EQ(f.model.nodes[NodeId(1)].position[1], 3);
@@ -179,10 +183,12 @@ TEST(Reader, Places) {
 
 TEST(Reader, ConcreteFromItsClass) {
   const ModelFile f = read(
-      "plane = \"xz\"\n[materials]\nC = { concrete = \"C35/45\" }\nA = { fc = \"5 ksi\", standard = \"ACI 318\" }\n");
+      "plane = \"xz\"\n[materials]\nC = { concrete = \"C35/45\" }\nA = { fc = \"5 ksi\", standard "
+      "= \"ACI 318\" }\n");
   EXPECT_DOUBLE_EQ(f.model.materials[MaterialId(0)].E, 34e9);
   EXPECT_NEAR(f.model.materials[MaterialId(0)].density * 9.80665, 25e3, 1e-6);
-  EXPECT_NEAR(f.model.materials[MaterialId(1)].E / 6894.757293168361, 57000 * std::sqrt(5000.0), 1e-3);
+  EXPECT_NEAR(f.model.materials[MaterialId(1)].E / 6894.757293168361, 57000 * std::sqrt(5000.0),
+              1e-3);
 }
 
 TEST(Reader, CrackedFactorsReachTheStiffness) {
@@ -212,8 +218,9 @@ TEST(Catalogue, PublishedProperties) {
     const char* name;
     double Iy, Iz, It, Wply;
   };
-  for (const Row& r : {Row{"IPE 300", 8356, 603.8, 20.12, 628.4}, Row{"HEB 240", 11260, 3923, 102.7, 1053},
-                       Row{"HEA 200", 3692, 1336, 20.98, 429.5}, Row{"IPE 600", 92080, 3387, 165.4, 3512}}) {
+  for (const Row& r :
+       {Row{"IPE 300", 8356, 603.8, 20.12, 628.4}, Row{"HEB 240", 11260, 3923, 102.7, 1053},
+        Row{"HEA 200", 3692, 1336, 20.98, 429.5}, Row{"IPE 600", 92080, 3387, 165.4, 3512}}) {
     const CatalogueShape* shape = find_shape(r.name);
     ASSERT_NE(shape, nullptr) << r.name;
     const SectionProperties p = section_properties(shape->shape, shape->dimensions);
@@ -255,10 +262,11 @@ TEST(Keys, NoneIsUnknownToItsTable) {
 /// Hostile texts: no crash, no silence.
 TEST(Reader, HostileTextsGiveComplaints) {
   for (const std::string& text :
-       {std::string(""), std::string("x"), std::string("[nodes]\nA = [nan, 0, 0]\n"), std::string("[% "),
-        std::string("nodes = 3\n"), std::string("[nodes]\nA = {}\n"), std::string("members = [1, 2]\n"),
-        std::string("\0\0", 2), std::string("a = \"\xff\xfe\""), std::string(5000, '['),
-        std::string("title = 1979-05-27\n"), std::string("[supports]\n\"*\" = 7\n")}) {
+       {std::string(""), std::string("x"), std::string("[nodes]\nA = [nan, 0, 0]\n"),
+        std::string("[% "), std::string("nodes = 3\n"), std::string("[nodes]\nA = {}\n"),
+        std::string("members = [1, 2]\n"), std::string("\0\0", 2), std::string("a = \"\xff\xfe\""),
+        std::string(5000, '['), std::string("title = 1979-05-27\n"),
+        std::string("[supports]\n\"*\" = 7\n")}) {
     EXPECT_FALSE(read(text).good()) << text.substr(0, 40);
   }
 }

@@ -26,7 +26,8 @@ TEST_P(Units, FactorAndDimension) {
 INSTANTIATE_TEST_SUITE_P(
     Table, Units,
     ::testing::Values(UnitCase{"kN", 1e3, Quantity::force}, UnitCase{"kN.m", 1e3, Quantity::moment},
-                      UnitCase{"kNm", 1e3, Quantity::moment}, UnitCase{"kN*m", 1e3, Quantity::moment},
+                      UnitCase{"kNm", 1e3, Quantity::moment},
+                      UnitCase{"kN*m", 1e3, Quantity::moment},
                       UnitCase{"kN·m/rad", 1e3, Quantity::rotational_spring},
                       UnitCase{"kip", 4448.2216152605, Quantity::force},
                       UnitCase{"kip-ft", 1355.8179483314004, Quantity::moment},

@@ -18,9 +18,9 @@ inline double relative_error(double value, double reference) {
   return std::abs(value - reference) / std::max(std::abs(reference), 1e-300);
 }
 
-#define EXPECT_RELATIVE(value, reference, tolerance)                                            \
-  EXPECT_LE(::ulterix::testing::relative_error((value), (reference)), (tolerance))              \
-      << #value " = " << ::testing::PrintToString(value) << ", reference "                      \
+#define EXPECT_RELATIVE(value, reference, tolerance)                               \
+  EXPECT_LE(::ulterix::testing::relative_error((value), (reference)), (tolerance)) \
+      << #value " = " << ::testing::PrintToString(value) << ", reference "         \
       << ::testing::PrintToString(reference)
 
 /// Builds models in code, all in SI. Sections and materials are given as plain stiffnesses.

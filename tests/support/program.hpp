@@ -36,8 +36,8 @@ class Workplace {
 
   /// Runs `ulterix ARGUMENTS` by the shell in the folder; `before` may set limits.
   Result run(const std::string& arguments, const std::string& before = "") const {
-    const std::string command = "cd '" + folder_.string() + "' && " + before + " '" + ULTERIX_PROGRAM "' " +
-                                arguments + " >stdout.txt 2>stderr.txt";
+    const std::string command = "cd '" + folder_.string() + "' && " + before + " '" +
+                                ULTERIX_PROGRAM "' " + arguments + " >stdout.txt 2>stderr.txt";
     const int status = std::system(command.c_str());
     Result result;
     result.status = WIFEXITED(status) ? WEXITSTATUS(status) : -1;

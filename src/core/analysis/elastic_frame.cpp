@@ -91,9 +91,10 @@ std::string loads_on_free_motions(
         model.members[member].name, kForceNames[direction]);
   }
   const auto complaint = [&](NodeId n) {
-    return fmt::format("node {}: a moment acts on a rotation that nothing holds: every member end "
-                       "there is hinged or axial",
-                       model.nodes[n].name);
+    return fmt::format(
+        "node {}: a moment acts on a rotation that nothing holds: every member end "
+        "there is hinged or axial",
+        model.nodes[n].name);
   };
   for (const NodeId n : model.nodes.ids()) {
     const Vector3d moment = loads.on_node(n).tail<3>();

@@ -33,9 +33,8 @@ struct ElasticFrame {
 ElasticFrame make_elastic_frame(const Model& model, const Progress& progress = {});
 
 /// Complaint in words if a load works on a rotation or a member motion that nothing holds; else "".
-std::string loads_on_free_motions(
-    const ElasticFrame& frame, const AppliedLoads& loads,
-    const std::vector<std::pair<MemberId, int>>& loaded_free_motions);
+std::string loads_on_free_motions(const ElasticFrame& frame, const AppliedLoads& loads,
+                                  const std::vector<std::pair<MemberId, int>>& loaded_free_motions);
 
 /// Solves K·q = rhs with one step of iterative refinement.
 VectorXd solve_refined(const FrameSystem& system, const Factorisation& factor,

@@ -43,15 +43,16 @@ std::vector<Step> first_order(const ElasticFrame& frame, const AnalysisSpec& spe
   }
   const auto count = static_cast<Eigen::Index>(steps.size());
   Eigen::MatrixXd rhs(system.dofs().size(), count);
-  std::vector<AppliedLoads> applied;
+  std::vector<std::shared_ptr<const AppliedLoads>> applied;
   const State unloaded(system.model());
   for (Eigen::Index i = 0; i < count; ++i) {
-    applied.emplace_back(system.variant(), spec.loads[static_cast<std::size_t>(i)]);
+    applied.push_back(
+        std::make_shared<AppliedLoads>(system.variant(), spec.loads[static_cast<std::size_t>(i)]));
     if (progress) progress("first-order", static_cast<double>(i) / static_cast<double>(count));
-    const FrameSystem::RightSide side = system.right_side(applied.back(), unloaded);
+    const FrameSystem::RightSide side = system.right_side(*applied.back(), unloaded);
     rhs.col(i) = side.rhs;
     Step& step = steps[static_cast<std::size_t>(i)];
-    step.outcome.reason = loads_on_free_motions(frame, applied.back(), side.loaded_free_motions);
+    step.outcome.reason = loads_on_free_motions(frame, *applied.back(), side.loaded_free_motions);
     if (!step.outcome.reason.empty()) step.outcome.verdict = Verdict::loaded_free_rotation;
   }
   Eigen::MatrixXd q = rhs;
@@ -72,7 +73,7 @@ std::vector<Step> first_order(const ElasticFrame& frame, const AnalysisSpec& spe
     system.set_motion(q.col(i), step.state);
     step.has_state = true;
     if (progress) progress("recover", static_cast<double>(i) / static_cast<double>(count));
-    recover_reactions(system, applied[static_cast<std::size_t>(i)], step);
+    complete(system, applied[static_cast<std::size_t>(i)], step);
   }
   return steps;
 }

@@ -18,8 +18,8 @@ constexpr int kBisections = 12;
 /// With more work than this a factorisation, fewer.
 constexpr double kCostlyFlops = 1e10;
 constexpr int kCostlyBisections = 6;
-/// From this work on, rounds are solved by conjugate gradients on the first-order factorisation, and
-/// only the last tangent is factorised, which proves that it has no negative pivots.
+/// From this work on, rounds are solved by conjugate gradients on the first-order factorisation,
+/// and only the last tangent is factorised, which proves that it has no negative pivots.
 constexpr double kIterativeFlops = 3e8;
 /// Displacements this many times first-order are worth a word.
 constexpr double kLargeAmplification = 5;
@@ -48,6 +48,7 @@ class Iteration {
   std::optional<int> negative_pivots() const { return negative_pivots_; }
   const std::vector<MemberId>& unstable_members() const { return unstable_; }
   const Factorisation& factor() const { return factor_; }
+  const std::shared_ptr<const AppliedLoads>& applied() const { return applied_; }
 
   /// The shape that gives way first: the softest motion of the last good tangent.
   std::string softest_motion(double lambda);
@@ -65,6 +66,7 @@ class Iteration {
   Factorisation factor_;
   const AnalysisSpec& spec_;
   const LoadSet& loads_;
+  std::shared_ptr<const AppliedLoads> applied_;  // of the last run
   State state_;
   AxialForces forces_;
   std::vector<ConvergenceRound> rounds_;
@@ -87,8 +89,8 @@ bool Iteration::definite(const Assembly& assembly) {
 bool Iteration::solve(const Assembly& assembly, VectorXd& q, bool& proven) {
   const bool inner = assembly.inner_negative_pivots > 0 || !assembly.unstable_members.empty();
   if (!proven && !inner) {
-    const CgEnd end = conjugate_gradients(system_.pattern(), assembly.values, *frame_.factor,
-                                          assembly.rhs, q);
+    const CgEnd end =
+        conjugate_gradients(system_.pattern(), assembly.values, *frame_.factor, assembly.rhs, q);
     if (end == CgEnd::converged) return true;
   }
   proven = true;
@@ -116,7 +118,8 @@ ConvergenceRound Iteration::compare(const State& before, const State& after,
 Iteration::End Iteration::run(double lambda, const AxialForces& start) {
   rounds_.clear();
   negative_pivots_.reset();
-  const AppliedLoads applied(system_.variant(), scaled(loads_, lambda));
+  applied_ = std::make_shared<AppliedLoads>(system_.variant(), scaled(loads_, lambda));
+  const AppliedLoads& applied = *applied_;
   AxialForces forces = start;
   State before(system_.model());
   VectorXd q = VectorXd::Zero(system_.dofs().size());
@@ -126,7 +129,8 @@ Iteration::End Iteration::run(double lambda, const AxialForces& start) {
     now.geometric = true;
     now.between_nodes = spec_.between_nodes;
     now.lambda = lambda;
-    for (const MemberId id : system_.model().members.ids()) now.members[id].axial_start = forces[id];
+    for (const MemberId id : system_.model().members.ids())
+      now.members[id].axial_start = forces[id];
     const Assembly assembly = system_.assemble(applied, now, spec_.split);
     bool proven = last;
     if (!solve(assembly, q, proven)) return End::not_definite;
@@ -164,7 +168,8 @@ std::string Iteration::softest_motion(double lambda) {
   int best = -1;
   double largest = 0;
   for (int q = 0; q < phi.rows(); ++q) {
-    if (system_.dofs().direction_of(q) >= 3 || std::abs(phi(q, 0)) <= largest * (1 + 1e-9)) continue;
+    if (system_.dofs().direction_of(q) >= 3 || std::abs(phi(q, 0)) <= largest * (1 + 1e-9))
+      continue;
     largest = std::abs(phi(q, 0));
     best = q;
   }
@@ -189,8 +194,7 @@ void take(const FrameSystem& system, const Iteration& iteration, Step& step) {
   step.state = iteration.state();
   step.rounds = iteration.rounds();
   step.has_state = true;
-  const AppliedLoads applied(system.variant(), scaled(step.loads, step.state.lambda));
-  recover_reactions(system, applied, step);
+  complete(system, iteration.applied(), step);
 }
 
 std::string unstable_words(const Model& model, const std::vector<MemberId>& members) {
@@ -229,14 +233,13 @@ void bring_up(const ElasticFrame& frame, Iteration& iteration, const AxialForces
   step.outcome.negative_pivots = negative;
   step.outcome.stands_at = low;
   step.outcome.fails_at = high;
-  const std::string count =
-      negative ? fmt::format("{} negative pivot{} at the full load", *negative,
-                             *negative == 1 ? "" : "s")
-               : "negative pivots at the full load (not counted)";
+  const std::string count = negative ? fmt::format("{} negative pivot{} at the full load",
+                                                   *negative, *negative == 1 ? "" : "s")
+                                     : "negative pivots at the full load (not counted)";
   const std::string motion = step.has_state ? iteration.softest_motion(low) : "";
-  step.outcome.reason =
-      fmt::format("above the critical load: it stands at {:.3f} of {} and no longer at {:.3f} ({}){}{}",
-                  low, step.loads.name, high, count, motion.empty() ? "" : "; " + motion, sections);
+  step.outcome.reason = fmt::format(
+      "above the critical load: it stands at {:.3f} of {} and no longer at {:.3f} ({}){}{}", low,
+      step.loads.name, high, count, motion.empty() ? "" : "; " + motion, sections);
 }
 
 void remark_on_convergence(const Step& baseline, Step& step) {
@@ -255,8 +258,7 @@ void solve_one(const ElasticFrame& frame, const AnalysisSpec& spec, const Step& 
     step.outcome = baseline.outcome;
     return;
   }
-  const AppliedLoads applied(frame.system->variant(), step.loads);
-  const AxialForces first = frame.system->axial_forces(applied, baseline.state);
+  const AxialForces first = frame.system->axial_forces(*baseline.applied, baseline.state);
   Iteration iteration(frame, spec, step.loads);
   switch (iteration.run(1, first)) {
     case Iteration::End::converged:
@@ -271,7 +273,8 @@ void solve_one(const ElasticFrame& frame, const AnalysisSpec& spec, const Step& 
       step.outcome.verdict = Verdict::iteration_limit;
       step.outcome.reason = fmt::format(
           "no equilibrium within {} rounds: the last changed displacements by {:.1e} and axial "
-          "forces by {:.1e} (wanted {:.0e}); near the critical load this is slow: raise iterations, "
+          "forces by {:.1e} (wanted {:.0e}); near the critical load this is slow: raise "
+          "iterations, "
           "or stiffen the frame",
           step.rounds.size(), step.rounds.back().change_u, step.rounds.back().change_n,
           spec.tolerance);

@@ -50,10 +50,10 @@ void add_remarks(RunResult& result) {
   for (const Mechanism& spin : result.frame.spins) {
     std::vector<std::string> names;
     for (const MemberId m : spin.members) names.push_back(model.members[m].name);
-    result.remarks.push_back(fmt::format("{} could spin about {} own axis; held at {}, since no load "
-                                         "works on it",
-                                         listed(names), names.size() == 1 ? "its" : "their",
-                                         model.nodes[spin.nodes.front()].name));
+    result.remarks.push_back(fmt::format(
+        "{} could spin about {} own axis; held at {}, since no load "
+        "works on it",
+        listed(names), names.size() == 1 ? "its" : "their", model.nodes[spin.nodes.front()].name));
   }
   if (result.frame.weak) {
     result.remarks.push_back(
@@ -115,8 +115,7 @@ RunResult run(Model given, const std::vector<std::string>& only, const Progress&
   }
   compare(result);
   add_remarks(result);
-  result.seconds =
-      std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+  result.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
   return result;
 }
 

@@ -11,7 +11,7 @@ inline constexpr std::string_view kBaseline = "first-order";
 struct RunResult {
   std::unique_ptr<Model> model;  ///< what was run; kept in place for the references into it
   ElasticFrame frame;
-  std::vector<Step> steps;        ///< baseline first, then the analyses in order
+  std::vector<Step> steps;             ///< baseline first, then the analyses in order
   std::vector<StepExtremes> extremes;  ///< of each step; empty where it has no state
   /// Each step beside first-order; empty for the baseline and where there is nothing to compare.
   std::vector<std::vector<ComparisonRow>> comparisons;

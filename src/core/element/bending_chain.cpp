@@ -28,24 +28,35 @@ bool has_axial_force(const BendingPiece& piece) {
   return false;
 }
 
-/// Shear-flexible beam without axial force (Przemieniecki 1968, eq. 5.118), in (w, psi) at each end.
+bool has_load(const BendingPiece& piece) {
+  for (const BendingSegment& s : piece.segments) {
+    if (s.q[0] != 0 || s.q[1] != 0 || s.m[0] != 0 || s.m[1] != 0) return true;
+  }
+  for (const BendingAction& a : piece.actions) {
+    if (!a.isZero(0)) return true;
+  }
+  return false;
+}
+
+/// Shear-flexible beam without axial force (Przemieniecki 1968, eq. 5.118), in (w, psi) at each
+/// end.
 Matrix4d first_order_stiffness(double L, double EI, double shear_flexibility) {
   const double phi = 12 * EI * shear_flexibility / (L * L);
   const double k = EI / (L * L * L * (1 + phi));
   Matrix4d K;
-  K << 12, 6 * L, -12, 6 * L,                                   //
-      6 * L, (4 + phi) * L * L, -6 * L, (2 - phi) * L * L,      //
-      -12, -6 * L, 12, -6 * L,                                  //
+  K << 12, 6 * L, -12, 6 * L,                               //
+      6 * L, (4 + phi) * L * L, -6 * L, (2 - phi) * L * L,  //
+      -12, -6 * L, 12, -6 * L,                              //
       6 * L, (2 - phi) * L * L, -6 * L, (4 + phi) * L * L;
   return k * K;
 }
 
 /// Forces at the start that move the end from where the rest of the state takes it.
 struct Transfer {
-  Vector2d from_psi;   // (w2, psi2) per unit psi1, with M1 = Q1 = 0
-  Matrix2d from_force; // (w2, psi2) per unit (M1, Q1)
-  Vector2d end_psi;    // (M2, Q2) per unit psi1
-  Matrix2d end_force;  // (M2, Q2) per unit (M1, Q1)
+  Vector2d from_psi;    // (w2, psi2) per unit psi1, with M1 = Q1 = 0
+  Matrix2d from_force;  // (w2, psi2) per unit (M1, Q1)
+  Vector2d end_psi;     // (M2, Q2) per unit psi1
+  Matrix2d end_force;   // (M2, Q2) per unit (M1, Q1)
 };
 
 Transfer transfer(const BendingPiece& piece) {
@@ -94,15 +105,19 @@ double BendingPiece::length() const {
 }
 
 BendingStiffness piece_stiffness(const BendingPiece& piece) {
-  const Transfer t = transfer(piece);
   BendingStiffness result;
   const BendingSegment& first = piece.segments.front();
-  result.K = has_axial_force(piece)
-                 ? second_order_stiffness(t)
-                 : first_order_stiffness(piece.length(), first.EI, first.shear_flexibility);
-  const BendingState loaded = carry(piece, {}, true);
-  const Vector2d start = t.from_force.inverse() * Vector2d(-loaded.w, -loaded.psi);
-  const Vector2d end = t.end_force * start + Vector2d(loaded.M, loaded.Q);
+  const bool second_order = has_axial_force(piece), loaded = has_load(piece);
+  if (!second_order) {
+    result.K = first_order_stiffness(piece.length(), first.EI, first.shear_flexibility);
+    if (!loaded) return result;
+  }
+  const Transfer t = transfer(piece);
+  if (second_order) result.K = second_order_stiffness(t);
+  if (!loaded) return result;
+  const BendingState carried = carry(piece, {}, true);
+  const Vector2d start = t.from_force.inverse() * Vector2d(-carried.w, -carried.psi);
+  const Vector2d end = t.end_force * start + Vector2d(carried.M, carried.Q);
   result.f = end_forces(start, end);
   return result;
 }

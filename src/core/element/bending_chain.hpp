@@ -32,8 +32,8 @@ struct BendingStiffness {
 /// Stiffness of one piece and the forces that hold its ends under its loads; exact, symmetric.
 BendingStiffness piece_stiffness(const BendingPiece& piece);
 
-/// One plane of bending of a whole member: pieces joined, inner joints eliminated with their inertia
-/// counted, so the count of negative pivots stays that of the uncondensed member.
+/// One plane of bending of a whole member: pieces joined, inner joints eliminated with their
+/// inertia counted, so the count of negative pivots stays that of the uncondensed member.
 class BendingChain {
  public:
   /// `joints`: actions at the start, between pieces, and at the end: pieces.size() + 1.

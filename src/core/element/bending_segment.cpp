@@ -21,7 +21,8 @@ BendingCurve BendingCurve::straight(double length, double w, double slope) {
   return curve;
 }
 
-/// Terms fall off like κ^j/(2j)! with κ = |N|·l²/(EI·s); the count makes the rest vanish in rounding.
+/// Terms fall off like κ^j/(2j)! with κ = |N|·l²/(EI·s); the count makes the rest vanish in
+/// rounding.
 int BendingCurve::terms_needed() const {
   const BendingSegment& s = segment_;
   if (!s.has_axial_force()) return 6;

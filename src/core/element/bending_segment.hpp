@@ -16,9 +16,9 @@ struct BendingState {
 ///   M' = N·w' − Q − m,   psi' = M/EI,   w'·(1 + N/GAv) = psi + Q/GAv,   Q' = −q.
 /// This is the beam-column with Engesser shear, N acting on the bent axis.
 struct BendingSegment {
-  double length = 0;             ///< m
-  double EI = 0;                 ///< N·m²
-  double shear_flexibility = 0;  ///< 1/(G·Av), 1/N; 0: stiff in shear
+  double length = 0;                    ///< m
+  double EI = 0;                        ///< N·m²
+  double shear_flexibility = 0;         ///< 1/(G·Av), 1/N; 0: stiff in shear
   std::array<double, 3> N = {0, 0, 0};  ///< N(ξ) = N[0] + N[1]ξ + N[2]ξ², tension positive
   std::array<double, 2> q = {0, 0};     ///< N/m at the two ends, along w
   std::array<double, 2> m = {0, 0};     ///< N·m/m, working on psi

@@ -59,9 +59,11 @@ double vertex(const std::array<double, 3>& c) {
 namespace {
 
 /// Mean over the member of the axial force that its loads eat up.
-double mean_axial_load(const MemberLoading& loading, const std::vector<std::array<double, 3>>& N_load) {
+double mean_axial_load(const MemberLoading& loading,
+                       const std::vector<std::array<double, 3>>& N_load) {
   double mean = 0;
-  for (std::size_t i = 0; i < N_load.size(); ++i) mean += loading.spans[i].length() * span_mean(N_load[i]);
+  for (std::size_t i = 0; i < N_load.size(); ++i)
+    mean += loading.spans[i].length() * span_mean(N_load[i]);
   return mean / loading.length();
 }
 
@@ -75,7 +77,10 @@ double axial_force_at_start(const ElementProperties& properties, const MemberLoa
 
 Element::Element(const ElementProperties& properties, const MemberLoading& loading,
                  const GeometricEffect& geometric, int split)
-    : properties_(properties), geometric_(geometric), loading_(loading), pieces_(std::max(split, 1)) {
+    : properties_(properties),
+      geometric_(geometric),
+      loading_(loading),
+      pieces_(std::max(split, 1)) {
   choose_pieces();
   std::vector<double> cuts;
   for (int i = 1; i < pieces_; ++i) cuts.push_back(properties_.length * i / pieces_);
@@ -271,8 +276,7 @@ Vector12d Element::member_ends(const Vector12d& nodes) const {
   Vector12d e = nodes;
   for (std::size_t i = releases_.size(); i-- > 0;) {
     const Release& r = releases_[i];
-    e[r.direction] =
-        (r.spring * nodes[r.direction] - r.row.dot(e) - r.load) / r.pivot;
+    e[r.direction] = (r.spring * nodes[r.direction] - r.row.dot(e) - r.load) / r.pivot;
   }
   return e;
 }

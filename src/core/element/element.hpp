@@ -18,8 +18,8 @@ using Vector12d = Eigen::Matrix<double, 12, 1>;
 /// What the stiffness of a member is made of, after all factors. SI.
 struct ElementProperties {
   MemberKind kind = MemberKind::frame;
-  double length = 0;                        ///< m
-  double EA = 0, EIy = 0, EIz = 0, GJ = 0;  ///< N, N·m²
+  double length = 0;                                        ///< m
+  double EA = 0, EIy = 0, EIz = 0, GJ = 0;                  ///< N, N·m²
   double shear_flexibility_y = 0, shear_flexibility_z = 0;  ///< 1/(G·Av), 1/N
   double r2 = 0;                                            ///< (Iy + Iz)/A, m²
   std::array<EndJoint, 2> joints = {kJoined, kJoined};
@@ -33,21 +33,22 @@ struct GeometricEffect {
   bool bends_in_z = true, bends_in_y = true, twists = true;  ///< false: out of the model's plane
 };
 
-/// N that the start node gives a member whose ends are joined along x, without the rest of the element.
+/// N that the start node gives a member whose ends are joined along x, without the rest of the
+/// element.
 double axial_force_at_start(const ElementProperties& properties, const MemberLoading& loading,
                             const Vector12d& nodes);
 
 /// One member between two nodes in local axes; end order (u v w θx θy θz) at start, then at end.
-/// A value made by pure functions of its arguments; end forces p = K·d + f are what the nodes put on
-/// the member. Source of the beam-column equations: bending_segment.hpp; they are solved exactly for
-/// any loading of the model file, so nothing depends on how a member is split.
+/// A value made by pure functions of its arguments; end forces p = K·d + f are what the nodes put
+/// on the member. Source of the beam-column equations: bending_segment.hpp; they are solved exactly
+/// for any loading of the model file, so nothing depends on how a member is split.
 class Element {
  public:
   /// `split`: at least this many pieces (0: as many as the series needs).
   Element(const ElementProperties& properties, const MemberLoading& loading,
           const GeometricEffect& geometric, int split = 0);
 
-  const Matrix12d& stiffness() const { return K_; }    ///< symmetric, hinges condensed
+  const Matrix12d& stiffness() const { return K_; }  ///< symmetric, hinges condensed
   const Vector12d& fixed_end_forces() const { return f_; }
   /// Inner negative pivots: of eliminated inner joints, hinges, and twist.
   int negative_pivots() const { return negative_pivots_; }

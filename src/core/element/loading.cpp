@@ -24,8 +24,7 @@ MemberLoading MemberLoading::none(double length) {
 bool MemberLoading::empty() const {
   return std::all_of(spans.begin(), spans.end(),
                      [](const LoadSpan& s) { return s.at_from.isZero(0) && s.at_to.isZero(0); }) &&
-         std::all_of(actions.begin(), actions.end(),
-                     [](const Vector6d& a) { return a.isZero(0); });
+         std::all_of(actions.begin(), actions.end(), [](const Vector6d& a) { return a.isZero(0); });
 }
 
 Vector6d MemberLoading::resultant() const {

@@ -13,9 +13,7 @@ struct LoadSpan {
   Vector6d at_from = Vector6d::Zero(), at_to = Vector6d::Zero();
 
   double length() const { return to - from; }
-  Vector6d at(double x) const {
-    return at_from + (at_to - at_from) * ((x - from) / (to - from));
-  }
+  Vector6d at(double x) const { return at_from + (at_to - at_from) * ((x - from) / (to - from)); }
 };
 
 /// All that acts along one member, in local axes: spans that cover [0, L] without gaps, and a

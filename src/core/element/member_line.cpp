@@ -8,8 +8,8 @@ namespace ulterix {
 
 namespace {
 
-constexpr int kSamples = 8;         // a segment is short: its rates change sign few times
-constexpr double kSamePlace = 1e-9; // of the member's length
+constexpr int kSamples = 8;          // a segment is short: its rates change sign few times
+constexpr double kSamePlace = 1e-9;  // of the member's length
 
 double polynomial(const std::array<double, 3>& c, double xi) {
   return c[0] + xi * (c[1] + xi * c[2]);

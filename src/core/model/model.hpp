@@ -25,10 +25,10 @@ inline constexpr double kRigid = std::numeric_limits<double>::infinity();
 /// `line` (place in the file) serve only messages and writers.
 struct Material {
   std::string name;
-  double E = 0, G = 0;   ///< N/m²
-  double density = 0;    ///< kg/m³
-  double alpha = 12e-6;  ///< 1/K
-  double fy = 0, fu = 0; ///< N/m², 0: not given
+  double E = 0, G = 0;    ///< N/m²
+  double density = 0;     ///< kg/m³
+  double alpha = 12e-6;   ///< 1/K
+  double fy = 0, fu = 0;  ///< N/m², 0: not given
   int line = 0;
 };
 
@@ -130,8 +130,8 @@ struct Place {
   NodeId node;
   std::vector<MemberId> members;
   Along along = Along::distance;
-  double x = 0;            ///< m, for Along::distance with one member
-  bool fraction = false;   ///< then x counts from 0 to 1
+  double x = 0;           ///< m, for Along::distance with one member
+  bool fraction = false;  ///< then x counts from 0 to 1
 };
 
 struct Watch {
@@ -154,8 +154,8 @@ enum class Plane { space, xz, xy };
 struct Model {
   std::string title;
   Plane plane = Plane::space;
-  int vertical = 2;            ///< axis that points up: 2 (z) or 1 (y)
-  double gravity = 9.80665;    ///< m/s²
+  int vertical = 2;          ///< axis that points up: 2 (z) or 1 (y)
+  double gravity = 9.80665;  ///< m/s²
   IndexedVector<MaterialId, Material> materials;
   IndexedVector<SectionId, Section> sections;
   IndexedVector<NodeId, Node> nodes;

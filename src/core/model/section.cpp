@@ -47,16 +47,15 @@ double i_torsion_constant(const Dimensions& d) {
   const double open = 2.0 / 3 * d.b * cube(d.tf) + (d.h - 2 * d.tf) * cube(d.tw) / 3;
   const double w = d.tw / d.tf, r = d.r / d.tf;
   const double alpha = -0.042 + 0.2204 * w + 0.1355 * r - 0.0865 * w * r - 0.0725 * w * w;
-  const double D =
-      ((d.tf + d.r) * (d.tf + d.r) + d.tw * (d.r + d.tw / 4)) / (2 * d.r + d.tf);
+  const double D = ((d.tf + d.r) * (d.tf + d.r) + d.tw * (d.r + d.tw / 4)) / (2 * d.r + d.tf);
   return open + 2 * alpha * fourth(D) - 0.420 * fourth(d.tf);
 }
 
 SectionProperties i_section(const Dimensions& d) {
   const Fillet f(d.r);
   const double hw = d.h - 2 * d.tf;
-  const double zf = hw / 2 - f.centroid;        // fillet centroid above mid-height
-  const double yf = d.tw / 2 + f.centroid;      // and beside the web's middle
+  const double zf = hw / 2 - f.centroid;    // fillet centroid above mid-height
+  const double yf = d.tw / 2 + f.centroid;  // and beside the web's middle
   SectionProperties p;
   p.A = 2 * d.b * d.tf + hw * d.tw + 4 * f.area;
   p.Iy = (d.b * cube(d.h) - (d.b - d.tw) * cube(hw)) / 12 + 4 * (f.I + f.area * zf * zf);

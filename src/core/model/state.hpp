@@ -4,7 +4,8 @@
 
 namespace ulterix {
 
-/// Where a node has gone. `rotation` is a rotation vector (rad, global); in linear theories it adds.
+/// Where a node has gone. `rotation` is a rotation vector (rad, global); in linear theories it
+/// adds.
 struct NodeMotion {
   Vector3d translation = Vector3d::Zero();
   Vector3d rotation = Vector3d::Zero();
@@ -29,8 +30,8 @@ struct MemberState {
 struct State {
   IndexedVector<NodeId, NodeMotion> nodes;
   IndexedVector<MemberId, MemberState> members;
-  double lambda = 1;        ///< factor on the scaled part of the loads
-  bool geometric = false;   ///< the axial forces act on the bent shape (P-Delta)
+  double lambda = 1;       ///< factor on the scaled part of the loads
+  bool geometric = false;  ///< the axial forces act on the bent shape (P-Delta)
   bool between_nodes = true;
 
   State() = default;

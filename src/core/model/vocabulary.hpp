@@ -58,9 +58,8 @@ inline constexpr std::array<Word<Action>, 10> kActions = {{{Action::none, "-"},
                                                            {Action::prestress, "prestress"}}};
 
 enum class LoadAxes { global, local, projected };
-inline constexpr std::array<Word<LoadAxes>, 3> kLoadAxes = {{{LoadAxes::global, "global"},
-                                                             {LoadAxes::local, "local"},
-                                                             {LoadAxes::projected, "projected"}}};
+inline constexpr std::array<Word<LoadAxes>, 3> kLoadAxes = {
+    {{LoadAxes::global, "global"}, {LoadAxes::local, "local"}, {LoadAxes::projected, "projected"}}};
 
 enum class AnalysisKind { first_order, p_delta };
 inline constexpr std::array<Word<AnalysisKind>, 2> kAnalysisKinds = {

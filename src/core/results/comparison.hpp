@@ -12,13 +12,13 @@ namespace ulterix {
 /// One number beside its first-order value.
 struct ComparisonRow {
   enum class Kind { watched, displacement, reaction, internal_force } kind = Kind::displacement;
-  int component = 0;      ///< of displacements, reactions or internal forces
+  int component = 0;  ///< of displacements, reactions or internal forces
   /// What is measured: a displacement (a rotation from component 3 on), else a force (a moment).
   bool is_displacement = false;
-  std::string name;       ///< "displacement ux", "moment My, section col", or the watch's name
-  std::string where;      ///< "B1" or "G1"
-  MemberId member;        ///< with x, for internal forces
-  double x = 0;           ///< m
+  std::string name;   ///< "displacement ux", "moment My, section col", or the watch's name
+  std::string where;  ///< "B1" or "G1"
+  MemberId member;    ///< with x, for internal forces
+  double x = 0;       ///< m
   double first_order = 0, value = 0;  ///< SI
   /// Blank where |first_order| is below 1e-9 of the largest of its kind.
   std::optional<double> ratio;

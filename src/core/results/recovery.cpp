@@ -31,16 +31,21 @@ LoadSet scaled(const LoadSet& set, double lambda) {
 }
 
 Recovery::Recovery(const FrameSystem& system, const Step& step)
-    : system_(&system),
-      step_(&step),
-      loads_(system.variant(), scaled(step.loads, step.state.lambda)) {}
+    : system_(&system), step_(&step), loads_(step.applied) {
+  if (!loads_) {
+    loads_ =
+        std::make_shared<AppliedLoads>(system.variant(), scaled(step.loads, step.state.lambda));
+  }
+}
 
 MemberLine Recovery::line(MemberId id) const {
-  const Element e = system_->element(id, loads_.on_member(id), step_->state, step_->split);
+  const Element e = system_->element(id, loads_->on_member(id), step_->state, step_->split);
   return e.line(system_->local_ends(id, step_->state));
 }
 
-void recover_reactions(const FrameSystem& system, const AppliedLoads& loads, Step& step) {
+void complete(const FrameSystem& system, std::shared_ptr<const AppliedLoads> applied, Step& step) {
+  step.applied = std::move(applied);
+  const AppliedLoads& loads = *step.applied;
   const Model& model = system.model();
   IndexedVector<NodeId, Vector6d> balance(model.nodes.size(), Vector6d::Zero());
   double largest_force = 0, largest_moment = 0;
@@ -53,8 +58,8 @@ void recover_reactions(const FrameSystem& system, const AppliedLoads& loads, Ste
       const double force = p.segment<3>(at).cwiseAbs().maxCoeff();
       largest_force = std::max(largest_force, force);
       // A force has the member for a lever: without bending, moments are only its rounding.
-      largest_moment = std::max({largest_moment, p.segment<3>(at + 3).cwiseAbs().maxCoeff(),
-                                 force * model.length(id)});
+      largest_moment = std::max(
+          {largest_moment, p.segment<3>(at + 3).cwiseAbs().maxCoeff(), force * model.length(id)});
     }
   }
   step.reactions = IndexedVector<NodeId, Vector6d>(model.nodes.size(), Vector6d::Zero());
@@ -72,8 +77,8 @@ void recover_reactions(const FrameSystem& system, const AppliedLoads& loads, Ste
     }
     for (int d = 0; d < 6; ++d) {
       if (!model.uses_direction(d)) continue;
-      check.nodes = std::max(check.nodes, relative(std::abs(rest[d]),
-                                                   d < 3 ? largest_force : largest_moment));
+      check.nodes = std::max(check.nodes,
+                             relative(std::abs(rest[d]), d < 3 ? largest_force : largest_moment));
     }
     check.reaction_sum += step.reactions[n].head<3>();
   }
@@ -110,7 +115,8 @@ std::optional<double> value_at(const Recovery& recovery, const Place& place) {
       const Extreme e = line.extremes()[place.component];
       value = place.along == Along::smallest ? e.min : e.max;
     }
-    const bool better = !found || (place.along == Along::smallest ? value < *found : value > *found);
+    const bool better =
+        !found || (place.along == Along::smallest ? value < *found : value > *found);
     if (better) found = value;
   }
   return found;

@@ -13,20 +13,20 @@ class Recovery {
   MemberLine line(MemberId id) const;
 
   const Step& step() const { return *step_; }
-  const AppliedLoads& loads() const { return loads_; }
+  const AppliedLoads& loads() const { return *loads_; }
   const FrameSystem& system() const { return *system_; }
 
  private:
   const FrameSystem* system_;
   const Step* step_;
-  AppliedLoads loads_;
+  std::shared_ptr<const AppliedLoads> loads_;
 };
 
 /// The set with every factor multiplied: what acts at a load factor lambda.
 LoadSet scaled(const LoadSet& set, double lambda);
 
-/// Fills reactions and the equilibrium check of a step from its state.
-void recover_reactions(const FrameSystem& system, const AppliedLoads& loads, Step& step);
+/// Fills the loads, the reactions and the equilibrium check of a step from its state.
+void complete(const FrameSystem& system, std::shared_ptr<const AppliedLoads> loads, Step& step);
 
 /// Value of a place (docs: `B1.ux`, `CA.My@0.5`), SI; empty where the step has no state.
 std::optional<double> value_at(const Recovery& recovery, const Place& place);

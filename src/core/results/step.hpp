@@ -1,5 +1,6 @@
 #pragma once
 
+#include <memory>
 #include <optional>
 #include <string>
 #include <vector>
@@ -12,11 +13,11 @@ namespace ulterix {
 /// How an analysis of one set of loads ended.
 enum class Verdict {
   stands,
-  mechanism,            ///< moves without straining anything
-  above_critical_load,  ///< the tangent has negative pivots at the full load
-  iteration_limit,      ///< no convergence within the rounds allowed
-  loaded_free_rotation, ///< a moment acts on a rotation that nothing holds
-  not_solvable          ///< the numbers overflow or cancel
+  mechanism,             ///< moves without straining anything
+  above_critical_load,   ///< the tangent has negative pivots at the full load
+  iteration_limit,       ///< no convergence within the rounds allowed
+  loaded_free_rotation,  ///< a moment acts on a rotation that nothing holds
+  not_solvable           ///< the numbers overflow or cancel
 };
 inline constexpr std::array<Word<Verdict>, 6> kVerdicts = {
     {{Verdict::stands, "stands"},
@@ -60,6 +61,7 @@ struct Step {
   Outcome outcome;
   State state;  ///< of the full load; where it fails, the last good one (state.lambda < 1)
   bool has_state = false;
+  std::shared_ptr<const AppliedLoads> applied;  ///< the loads of that state
   std::vector<ConvergenceRound> rounds;
   IndexedVector<NodeId, Vector6d> reactions;  ///< of the ground on the structure, N and N·m
   EquilibriumCheck equilibrium;

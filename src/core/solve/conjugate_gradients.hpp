@@ -17,8 +17,8 @@ struct CgOptions {
 };
 
 /// Solves K·x = b by conjugate gradients, preconditioned with the factorisation of a matrix near K.
-/// `x` holds the start and the answer. Convergence says nothing about definiteness: a symmetric load
-/// never meets an antisymmetric negative mode.
+/// `x` holds the start and the answer. Convergence says nothing about definiteness: a symmetric
+/// load never meets an antisymmetric negative mode.
 CgEnd conjugate_gradients(const SymmetricPattern& pattern, const std::vector<double>& values,
                           const Factorisation& preconditioner, const VectorXd& b, VectorXd& x,
                           const CgOptions& options = {});

@@ -2,6 +2,7 @@
 
 #include <cblas.h>
 #include <cholmod.h>
+#include <omp.h>
 
 #include <cassert>
 #include <cmath>
@@ -20,8 +21,10 @@ void set_up(cholmod_common& common) {
   common.method[0].ordering = CHOLMOD_NATURAL;
   common.postorder = 1;
   common.final_ll = 1;
-  // One thread: with more, the last digits would depend on their number.
+  // One thread: with more, the last digits would depend on their number. CHOLMOD asks OpenMP for
+  // four threads of its own, which without cores of their own only wait on each other.
   openblas_set_num_threads(1);
+  omp_set_max_active_levels(0);
 }
 
 }  // namespace
@@ -84,8 +87,8 @@ struct Factorisation::Impl {
   void find_smallest_pivot(const std::vector<double>& values) {
     smallest_pivot = 1;
     for_each_diagonal([&](std::int64_t unknown, double l) {
-      const double diagonal =
-          values[static_cast<std::size_t>(pattern->column_start[static_cast<std::size_t>(unknown)])];
+      const double diagonal = values[static_cast<std::size_t>(
+          pattern->column_start[static_cast<std::size_t>(unknown)])];
       smallest_pivot = std::min(smallest_pivot, l * l / diagonal);
     });
   }

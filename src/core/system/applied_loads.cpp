@@ -38,6 +38,7 @@ AppliedLoads::AppliedLoads(const Variant& variant, const LoadSet& set)
   for (const auto& [id, factor] : set.terms) {
     if (factor != 0) collect(variant.model->cases[id], factor);
   }
+  for (const MemberId id : variant.model->members.ids()) loadings_.push_back(build_loading(id));
   if (set.notional_x != 0 || set.notional_y != 0) add_notional();
 }
 
@@ -50,7 +51,7 @@ void AppliedLoads::collect(const LoadCase& load_case, double factor) {
   for (const PointLoad& p : load_case.points) points_[p.member].push_back({&p, factor});
 }
 
-MemberLoading AppliedLoads::on_member(MemberId id) const {
+MemberLoading AppliedLoads::build_loading(MemberId id) const {
   const Model& model = *variant_->model;
   const Member& member = model.members[id];
   const Vector3d from = variant_->position(member.start), to = variant_->position(member.end);
@@ -60,8 +61,8 @@ MemberLoading AppliedLoads::on_member(MemberId id) const {
   const Matrix3d R = local_axes(from, to, member.roll, model.vertical);
   MemberLoadingBuilder builder(L);
   if (self_weight_[id] != 0) {
-    const double mass = model.materials[member.material].density *
-                        model.sections[member.section].properties.A;
+    const double mass =
+        model.materials[member.material].density * model.sections[member.section].properties.A;
     Vector6d weight = Vector6d::Zero();
     weight[model.vertical] = -self_weight_[id] * mass * model.gravity;
     weight = turn(R, weight);
@@ -84,7 +85,7 @@ IndexedVector<NodeId, double> AppliedLoads::gravity_at_nodes() const {
   const int up = model.vertical;
   for (const NodeId n : model.nodes.ids()) down[n] -= nodal_[n][up];
   for (const MemberId id : model.members.ids()) {
-    const MemberLoading loading = on_member(id);
+    const MemberLoading& loading = on_member(id);
     if (loading.empty()) continue;
     const Member& member = model.members[id];
     const Vector3d from = variant_->position(member.start), to = variant_->position(member.end);
@@ -94,8 +95,9 @@ IndexedVector<NodeId, double> AppliedLoads::gravity_at_nodes() const {
     // Across the member the moment about the start decides the shares; along it, the distance does.
     double along_at_end = 0;
     for (const LoadSpan& s : loading.spans) {
-      along_at_end += s.length() / 2 *
-                      (s.at_from[0] * (s.from + s.length() / 3) + s.at_to[0] * (s.to - s.length() / 3));
+      along_at_end +=
+          s.length() / 2 *
+          (s.at_from[0] * (s.from + s.length() / 3) + s.at_to[0] * (s.to - s.length() / 3));
     }
     for (std::size_t i = 0; i < loading.actions.size(); ++i) {
       along_at_end += loading.actions[i][0] * (i == 0 ? 0 : loading.spans[i - 1].to);
@@ -124,7 +126,7 @@ Vector3d AppliedLoads::total_force() const {
   Vector3d total = Vector3d::Zero();
   for (const Vector6d& n : nodal_) total += n.head<3>();
   for (const MemberId id : model.members.ids()) {
-    const MemberLoading loading = on_member(id);
+    const MemberLoading& loading = on_member(id);
     if (loading.empty()) continue;
     const Member& member = model.members[id];
     const Matrix3d R = local_axes(variant_->position(member.start), variant_->position(member.end),

@@ -15,7 +15,7 @@ class AppliedLoads {
   const LoadSet& set() const { return set_; }
 
   /// Loads along one member in its local axes.
-  MemberLoading on_member(MemberId id) const;
+  const MemberLoading& on_member(MemberId id) const { return loadings_[id]; }
 
   /// Forces and moments applied at a node, global, notional loads included; N and N·m.
   const Vector6d& on_node(NodeId id) const { return nodal_[id]; }
@@ -30,6 +30,7 @@ class AppliedLoads {
     double factor;
   };
   void collect(const LoadCase& load_case, double factor);
+  MemberLoading build_loading(MemberId id) const;
   void add_notional();
   IndexedVector<NodeId, double> gravity_at_nodes() const;
 
@@ -39,6 +40,7 @@ class AppliedLoads {
   IndexedVector<MemberId, std::vector<Factored<PointLoad>>> points_;
   IndexedVector<MemberId, double> self_weight_;
   IndexedVector<NodeId, Vector6d> nodal_;
+  IndexedVector<MemberId, MemberLoading> loadings_;  // asked for many times, built once
 };
 
 }  // namespace ulterix

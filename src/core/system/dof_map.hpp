@@ -11,14 +11,15 @@ namespace ulterix {
 using Eigen::VectorXd;
 using Matrix6d = Eigen::Matrix<double, 6, 6>;
 
-/// How the six displacements of one node follow from the unknowns: u = T·q[first .. first+count) + u0.
+/// How the six displacements of one node follow from the unknowns: u = T·q[first .. first+count) +
+/// u0.
 struct NodeDofs {
   int first = -1;
   int count = 0;
   Matrix6d T = Matrix6d::Zero();  ///< its first `count` columns, orthonormal
   Vector6d u0 = Vector6d::Zero();
-  bool selection = true;                ///< every column of T is a unit vector ...
-  std::array<int, 6> direction = {};    ///< ... along this direction (else its largest component)
+  bool selection = true;              ///< every column of T is a unit vector ...
+  std::array<int, 6> direction = {};  ///< ... along this direction (else its largest component)
 };
 
 /// Stiffness of each node's rotations by the member ends and springs around it, other motions held;

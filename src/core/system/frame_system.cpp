@@ -38,8 +38,8 @@ IndexedVector<MemberId, Matrix3d> all_axes(const Variant& variant) {
   IndexedVector<MemberId, Matrix3d> axes(model.members.size(), Matrix3d::Zero());
   for (const MemberId id : model.members.ids()) {
     const Member& m = model.members[id];
-    axes[id] = local_axes(variant.position(m.start), variant.position(m.end), m.roll,
-                          model.vertical);
+    axes[id] =
+        local_axes(variant.position(m.start), variant.position(m.end), m.roll, model.vertical);
   }
   return axes;
 }
@@ -131,8 +131,7 @@ IndexedVector<NodeId, NodeRotationStiffness> FrameSystem::rotation_stiffness() c
       if (p.kind != MemberKind::frame) continue;
       const Element element(p, MemberLoading::none(p.length), {});
       const int at = m.members[id].start == n ? 3 : 9;
-      node.stiffness += axes_[id].transpose() *
-                        element.stiffness().block<3, 3>(at, at) * axes_[id];
+      node.stiffness += axes_[id].transpose() * element.stiffness().block<3, 3>(at, at) * axes_[id];
       node.scale = std::max({node.scale, p.EIy / p.length, p.EIz / p.length, p.GJ / p.length});
     }
     for (int d = 0; d < 3; ++d) {
@@ -213,7 +212,8 @@ Assembly FrameSystem::assemble(const AppliedLoads& loads, const State& state, in
   return result;
 }
 
-FrameSystem::RightSide FrameSystem::right_side(const AppliedLoads& loads, const State& state) const {
+FrameSystem::RightSide FrameSystem::right_side(const AppliedLoads& loads,
+                                               const State& state) const {
   RightSide side;
   side.rhs = VectorXd::Zero(dofs_.size());
   for (const MemberId id : model().members.ids()) {
@@ -244,7 +244,7 @@ IndexedVector<MemberId, double> FrameSystem::axial_forces(const AppliedLoads& lo
   IndexedVector<MemberId, double> forces(model().members.size(), 0.0);
   for (const MemberId id : model().members.ids()) {
     if (!variant_.present[id]) continue;
-    const MemberLoading loading = loads.on_member(id);
+    const MemberLoading& loading = loads.on_member(id);
     const Vector12d ends = local_ends(id, state);
     const auto& joints = model().members[id].joints;
     const bool joined = joints[0][0] == kRigid && joints[1][0] == kRigid;

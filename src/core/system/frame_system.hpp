@@ -18,8 +18,8 @@ ElementProperties element_properties(const Variant& variant, MemberId id);
 struct Assembly {
   std::vector<double> values;  ///< on FrameSystem::pattern()
   VectorXd rhs;
-  int inner_negative_pivots = 0;          ///< of pieces and hinges inside members
-  std::vector<MemberId> unstable_members; ///< whose section has no stiffness left under N
+  int inner_negative_pivots = 0;           ///< of pieces and hinges inside members
+  std::vector<MemberId> unstable_members;  ///< whose section has no stiffness left under N
   std::vector<std::pair<MemberId, int>> loaded_free_motions;  ///< member, local direction
 };
 

@@ -113,8 +113,7 @@ void look_around(const FrameSystem& system, Mechanism& m) {
     if (!a && !b) continue;
     m.members.push_back(id);
     if (member.kind != MemberKind::frame || !member.has_hinges()) continue;
-    const Element element =
-        system.element(id, MemberLoading::none(model.length(id)), State(model));
+    const Element element = system.element(id, MemberLoading::none(model.length(id)), State(model));
     const Vector12d jump = element.joint_motion(system.local_ends(id, state));
     for (int end = 0; end < 2; ++end) {
       if (jump.segment<6>(6 * end).cwiseAbs().maxCoeff() > kStill) {
@@ -153,9 +152,9 @@ std::vector<Mechanism> find_mechanisms(const FrameSystem& system,
     m.words = describe(system.model(), m);
     mechanisms.push_back(std::move(m));
   }
-  std::stable_sort(mechanisms.begin(), mechanisms.end(), [](const Mechanism& a, const Mechanism& b) {
-    return a.nodes.size() > b.nodes.size();
-  });
+  std::stable_sort(
+      mechanisms.begin(), mechanisms.end(),
+      [](const Mechanism& a, const Mechanism& b) { return a.nodes.size() > b.nodes.size(); });
   return mechanisms;
 }
 

@@ -9,13 +9,13 @@ namespace ulterix {
 
 /// One way in which the frame moves without straining anything.
 struct Mechanism {
-  std::vector<NodeId> nodes;              ///< that move, the furthest first
+  std::vector<NodeId> nodes;                 ///< that move, the furthest first
   IndexedVector<NodeId, NodeMotion> motion;  ///< largest translation (or rotation) 1
-  std::vector<MemberId> members;          ///< around the moving nodes, that fail to hold them
+  std::vector<MemberId> members;             ///< around the moving nodes, that fail to hold them
   std::vector<std::pair<MemberId, int>> turning_hinges;  ///< member, end (0, 1), that let it move
-  NodeId hold;          ///< holding this node ...
-  int hold_direction;   ///< ... in this global direction stops it
-  std::string words;    ///< the whole story in one sentence
+  NodeId hold;                                           ///< holding this node ...
+  int hold_direction;                                    ///< ... in this global direction stops it
+  std::string words;                                     ///< the whole story in one sentence
   /// Only a member (or straight run) turning about its own axis, at `nodes`.
   bool spin = false;
   Vector3d spin_axis = Vector3d::Zero();

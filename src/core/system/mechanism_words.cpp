@@ -40,9 +40,8 @@ int common_axis(const Mechanism& m, bool rotations) {
 
 bool equal_translations(const Mechanism& m) {
   const Vector3d& first = m.motion[m.nodes.front()].translation;
-  return std::all_of(m.nodes.begin(), m.nodes.end(), [&](NodeId n) {
-    return (m.motion[n].translation - first).norm() < 1e-5;
-  });
+  return std::all_of(m.nodes.begin(), m.nodes.end(),
+                     [&](NodeId n) { return (m.motion[n].translation - first).norm() < 1e-5; });
 }
 
 /// The normal of the plane that all nodes lie in, if it is a global axis; else −1.
@@ -87,8 +86,8 @@ std::string rotation_words(const Mechanism& m) {
 std::string hinge_words(const Model& model, const Mechanism& m) {
   std::vector<std::string> hinges;
   for (const auto& [member, end] : m.turning_hinges) {
-    hinges.push_back(fmt::format("{} at its {}", model.members[member].name,
-                                 end == 0 ? "start" : "end"));
+    hinges.push_back(
+        fmt::format("{} at its {}", model.members[member].name, end == 0 ? "start" : "end"));
   }
   return hinges.empty() ? "" : fmt::format("hinges turn in {}", listed(hinges));
 }
@@ -100,8 +99,7 @@ std::string cause_words(const Model& model, const Mechanism& m) {
   if (!hinges.empty()) return fmt::format("no support holds {}, and {}", who, hinges);
   if (m.members.empty()) return fmt::format("no member or support holds {}", who);
   return fmt::format("no member or support holds {} ({} {} along)", who,
-                     listed(member_names(model, m.members)),
-                     m.members.size() == 1 ? "goes" : "go");
+                     listed(member_names(model, m.members)), m.members.size() == 1 ? "goes" : "go");
 }
 
 std::string remedy_words(const Model& model, const Mechanism& m) {
@@ -142,13 +140,11 @@ std::string listed(const std::vector<std::string>& names, std::size_t most) {
 
 std::string describe(const Model& model, const Mechanism& m) {
   const bool all = static_cast<int>(m.nodes.size()) == model.nodes.size() && m.nodes.size() > 1;
-  const std::string who =
-      all ? "the whole frame" : listed(node_names(model, m.nodes));
+  const std::string who = all ? "the whole frame" : listed(node_names(model, m.nodes));
   const bool turns_only = m.motion[m.nodes.front()].translation.isZero(0);
   const std::string how = turns_only ? fmt::format("turn {}", rotation_words(m))
                                      : fmt::format("move {}", translation_words(model, m));
-  return fmt::format("{} can {}: {}; {}", who, how, cause_words(model, m),
-                     remedy_words(model, m));
+  return fmt::format("{} can {}: {}; {}", who, how, cause_words(model, m), remedy_words(model, m));
 }
 
 }  // namespace ulterix

@@ -167,7 +167,8 @@ std::vector<int> geometric_dissection(const Graph& graph, const std::vector<Vect
 double elimination_work(const Graph& graph, const std::vector<int>& order) {
   const std::size_t n = graph.size();
   std::vector<int> rank(n);
-  for (std::size_t i = 0; i < n; ++i) rank[static_cast<std::size_t>(order[i])] = static_cast<int>(i);
+  for (std::size_t i = 0; i < n; ++i)
+    rank[static_cast<std::size_t>(order[i])] = static_cast<int>(i);
   std::vector<std::vector<int>> structure(n), children(n);
   std::vector<int> mark(n, -1);
   double work = 0;
@@ -175,11 +176,13 @@ double elimination_work(const Graph& graph, const std::vector<int>& order) {
     std::vector<int>& rows = structure[j];
     mark[j] = static_cast<int>(j);
     const auto add = [&](int row) {
-      if (row <= static_cast<int>(j) || mark[static_cast<std::size_t>(row)] == static_cast<int>(j)) return;
+      if (row <= static_cast<int>(j) || mark[static_cast<std::size_t>(row)] == static_cast<int>(j))
+        return;
       mark[static_cast<std::size_t>(row)] = static_cast<int>(j);
       rows.push_back(row);
     };
-    for (const int v : graph[static_cast<std::size_t>(order[j])]) add(rank[static_cast<std::size_t>(v)]);
+    for (const int v : graph[static_cast<std::size_t>(order[j])])
+      add(rank[static_cast<std::size_t>(v)]);
     for (const int child : children[j]) {
       for (const int row : structure[static_cast<std::size_t>(child)]) add(row);
       std::vector<int>().swap(structure[static_cast<std::size_t>(child)]);
@@ -196,7 +199,8 @@ double elimination_work(const Graph& graph, const std::vector<int>& order) {
 std::vector<int> elimination_order(const Graph& graph, const std::vector<Vector3d>& positions) {
   std::vector<int> by_metis = metis_order(graph);
   std::vector<int> by_planes = geometric_dissection(graph, positions);
-  return elimination_work(graph, by_planes) < elimination_work(graph, by_metis) ? by_planes : by_metis;
+  return elimination_work(graph, by_planes) < elimination_work(graph, by_metis) ? by_planes
+                                                                                : by_metis;
 }
 
 }  // namespace ulterix

@@ -4,8 +4,7 @@
 
 namespace ulterix {
 
-SymmetricPattern make_pattern(const DofMap& dofs,
-                              const std::vector<int>& node_order,
+SymmetricPattern make_pattern(const DofMap& dofs, const std::vector<int>& node_order,
                               const std::vector<std::vector<int>>& neighbours) {
   SymmetricPattern pattern;
   pattern.size = dofs.size();
@@ -58,14 +57,15 @@ void ScatterMap::add(MemberId id, const Matrix12d& K, std::vector<double>& value
   const NodeDofs& first = start_first ? a : b;
   const NodeDofs& other = start_first ? b : a;
   // Rows: the end eliminated later; columns: the one eliminated first.
-  Matrix6d block = start_first ? Matrix6d(K.bottomLeftCorner<6, 6>())
-                               : Matrix6d(K.topRightCorner<6, 6>());
+  Matrix6d block =
+      start_first ? Matrix6d(K.bottomLeftCorner<6, 6>()) : Matrix6d(K.topRightCorner<6, 6>());
   const bool selected = first.selection && other.selection;
   if (!selected) block = (other.T.transpose() * block * first.T).eval();
   const auto member = static_cast<std::size_t>(id.value);
   for (int j = 0; j < first.count; ++j) {
     // Each further column of the node starts one row lower.
-    double* column = values.data() + pattern_->column_start[first.first + j] + other_end_[member] - j;
+    double* column =
+        values.data() + pattern_->column_start[first.first + j] + other_end_[member] - j;
     for (int i = 0; i < other.count; ++i) {
       column[i] += selected ? block(other.direction[i], first.direction[j]) : block(i, j);
     }

@@ -34,8 +34,7 @@ class ScatterMap {
   std::vector<std::int64_t> other_end_;
 };
 
-SymmetricPattern make_pattern(const DofMap& dofs,
-                              const std::vector<int>& node_order,
+SymmetricPattern make_pattern(const DofMap& dofs, const std::vector<int>& node_order,
                               const std::vector<std::vector<int>>& neighbours);
 
 /// y = K·x for the symmetric matrix (pattern, values).
