@@ -30,6 +30,14 @@ std::string kind_name(AnalysisKind kind) {
 struct Compared {
   const Step* step;
   std::vector<ComparisonRow> rows;
+  std::vector<StoreyRow> storeys;
+
+  /// Drift of the worst storey for its height.
+  double worst_drift() const {
+    double worst = 0;
+    for (const StoreyRow& s : storeys) worst = std::max(worst, std::abs(s.ratio()));
+    return worst;
+  }
 
   /// The row of largest value that passes the test; nullptr if none.
   template <class Test>
@@ -49,7 +57,7 @@ class Digest {
       : result_(result), model_(*result.model), units_(units), width_(width) {
     for (std::size_t i = 0; i < result.steps.size(); ++i) {
       if (result.steps[i].kind != AnalysisKind::p_delta) continue;
-      compared_.push_back({&result.steps[i], result.comparisons[i]});
+      compared_.push_back({&result.steps[i], result.comparisons[i], result.storeys[i]});
     }
   }
 
@@ -59,6 +67,7 @@ class Digest {
     watched();
     for (const std::string& name : result_.analyses()) table(name);
     differs_most();
+    storeys();
     checks();
     remarks();
     return text_;
@@ -203,7 +212,7 @@ class Digest {
     bool any = false;
     for (const Compared& c : compared_) {
       if (c.step->analysis != analysis) continue;
-      any = true;
+      any = any || !c.rows.empty();
       table.add(table_row(c));
     }
     if (any) text_ += '\n' + table.print();
@@ -268,6 +277,33 @@ class Digest {
       const Quantity q = quantity_of(row);
       table.add({"  " + row.name, where(row), units_.label(q), in_units(units_, q, row.first_order),
                  in_units(units_, q, row.value), ratio_text(row.ratio)});
+    }
+    text_ += '\n' + table.print();
+  }
+
+  /// Storeys, from above, of the load that makes the largest drift.
+  void storeys() {
+    const Compared* worst = nullptr;
+    for (const Compared& c : compared_) {
+      if (worst == nullptr || c.worst_drift() > worst->worst_drift()) worst = &c;
+    }
+    if (worst == nullptr || worst->storeys.empty() || worst->worst_drift() == 0) return;
+    TextTable table({Align::left, Align::right, Align::left, Align::right, Align::right,
+                     Align::right, Align::right, Align::right, Align::right});
+    table.add({fmt::format("Storeys in {}", worst->step->loads.name), "height", "", "drift",
+               "h/drift", "shear", "gravity", "amplified", "index Q"});
+    table.add({"", units_.label(Quantity::length), "", units_.label(Quantity::displacement), "",
+               units_.label(Quantity::force), units_.label(Quantity::force), "", ""});
+    const auto& rows = worst->storeys;
+    const std::size_t most = 12;
+    for (std::size_t i = rows.size(); i-- > 0 && rows.size() - i <= most;) {
+      const StoreyRow& s = rows[i];
+      table.add(
+          {"  " + s.storey, in_units(units_, Quantity::length, s.height),
+           std::string(kAxisNames[s.direction]), in_units(units_, Quantity::displacement, s.drift),
+           s.drift == 0 ? "-" : fmt::format("{:.0f}", std::abs(1 / s.ratio())),
+           in_units(units_, Quantity::force, s.shear), in_units(units_, Quantity::force, s.gravity),
+           ratio_text(s.amplification), s.index ? fmt::format("{:.3f}", *s.index) : "-"});
     }
     text_ += '\n' + table.print();
   }

@@ -7,7 +7,6 @@
 #include <algorithm>
 #include <cmath>
 #include <cstdlib>
-#include <sstream>
 
 namespace ulterix {
 
@@ -39,20 +38,20 @@ std::string TextTable::print(int indent) const {
 }
 
 std::string wrapped(const std::string& text, int width, int indent) {
-  std::istringstream words(text);
-  std::string word, result;
-  // The first line keeps the spaces it starts with, and all later ones between words become one.
-  std::string line = text.substr(0, std::min(text.find_first_not_of(' '), text.size()));
-  bool empty = true;
   const auto limit = static_cast<std::size_t>(width);
-  while (words >> word) {
-    if (!empty && display_width(line) + 1 + display_width(word) > limit) {
+  std::string result, line;
+  for (std::size_t at = 0; at < text.size();) {
+    // The next word with the spaces before it, which stay where the line is not broken.
+    const std::size_t start = std::min(text.find_first_not_of(' ', at), text.size());
+    const std::size_t end = std::min(text.find(' ', start), text.size());
+    const bool empty = line.find_first_not_of(' ') == std::string::npos;
+    if (!empty && display_width(line) + display_width(text.substr(at, end - at)) > limit) {
       result += line + '\n';
-      line = std::string(static_cast<std::size_t>(indent), ' ') + word;
-    } else {
-      line += empty ? word : " " + word;
+      line = std::string(static_cast<std::size_t>(indent), ' ');
+      at = start;
     }
-    empty = false;
+    line += text.substr(at, end - at);
+    at = end;
   }
   return result + line;
 }

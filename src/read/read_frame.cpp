@@ -444,6 +444,14 @@ void read_groups(Reading& r, const Value& table) {
   }
 }
 
+void read_levels(Reading& r, const Value& table) {
+  if (!r.is_table(table, "levels")) return;
+  for (const Entry& entry : table.entries) {
+    const auto z = r.quantity(entry.value, Quantity::length, "level " + entry.key);
+    if (z) r.model.levels.push_back({entry.key, *z});
+  }
+}
+
 void read_supports(Reading& r, const Value& table) {
   if (!r.is_table(table, "supports")) return;
   std::map<NodeId, int> lines;

@@ -146,6 +146,7 @@ ModelFile read_model(const std::string& text, const std::string& path) {
   read_nodes(r, part(root, "nodes"));
   read_members(r, part(root, "members"), root.find("defaults"));
   read_groups(r, part(root, "groups"));
+  read_levels(r, part(root, "levels"));
   read_supports(r, part(root, "supports"));
   read_loads(r, part(root, "loads"));
   read_combinations(r, part(root, "combinations"));

@@ -80,6 +80,7 @@ void read_sections(Reading& r, const Value& table);
 void read_nodes(Reading& r, const Value& table);
 void read_members(Reading& r, const Value& table, const Value* defaults);
 void read_groups(Reading& r, const Value& table);
+void read_levels(Reading& r, const Value& table);
 void read_supports(Reading& r, const Value& table);
 void read_loads(Reading& r, const Value& table);
 void read_combinations(Reading& r, const Value& table);

@@ -72,6 +72,17 @@ std::vector<TableSpec> make_specs() {
                     real_column("first_order", Q::number, "in the unit beside it"),
                     real_column("value", Q::number, "in the unit beside it"),
                     real_column("ratio", Q::number, "blank where first-order is nothing")}});
+  specs.push_back({"storeys",
+                   "drifts, shears and stability of the storeys",
+                   {text_column("storey", "its upper level"), text_column("direction", "x, y or z"),
+                    real_column("height", Q::length, ""),
+                    real_column("drift", Q::displacement, "largest over the columns"),
+                    real_column("ratio", Q::number, "drift over height"),
+                    real_column("shear", Q::force, "horizontal loads above"),
+                    real_column("gravity", Q::force, "vertical loads above, down positive"),
+                    real_column("amplification", Q::number, "drift over that of first-order"),
+                    real_column("index", Q::number,
+                                "sum of P times drift over V times h, ACI 318-19 6.6.4.4.1")}});
   return specs;
 }
 
@@ -170,6 +181,24 @@ class Writer {
     }
   }
 
+  void storeys() {
+    for (std::size_t i = 0; i < result_.steps.size(); ++i) {
+      for (const StoreyRow& row : result_.storeys[i]) {
+        lead(result_.steps[i]);
+        sink_.text(row.storey);
+        sink_.text(kAxisNames[row.direction]);
+        sink_.real(row.height);
+        sink_.real(row.drift);
+        sink_.real(row.ratio());
+        sink_.real(row.shear);
+        sink_.real(row.gravity);
+        sink_.real(row.amplification);
+        sink_.real(row.index);
+        sink_.end_row();
+      }
+    }
+  }
+
  private:
   void lead(const Step& step) {
     sink_.text(step.analysis);
@@ -237,8 +266,8 @@ void write_table(const RunResult& result, const UnitSystem& units, const TableSp
                  TableSink& sink) {
   // In the order of the registry.
   static const std::vector<void (Writer::*)()> kParts = {
-      &Writer::steps,           &Writer::displacements, &Writer::reactions, &Writer::member_forces,
-      &Writer::member_extremes, &Writer::convergence,   &Writer::comparison};
+      &Writer::steps,           &Writer::displacements, &Writer::reactions,  &Writer::member_forces,
+      &Writer::member_extremes, &Writer::convergence,   &Writer::comparison, &Writer::storeys};
   const auto index = static_cast<std::size_t>(&table - table_specs().data());
   Writer writer(result, units, sink);
   sink.begin(table);

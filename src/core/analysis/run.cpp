@@ -36,11 +36,13 @@ void compare(RunResult& result) {
   for (const Step& step : result.steps) {
     result.extremes.emplace_back();
     result.comparisons.emplace_back();
+    result.storeys.emplace_back();
     if (!step.has_state) continue;
     const Recovery own(*result.frame.system, step);
     result.extremes.back() = find_extremes(own);
-    if (step.analysis == kBaseline) continue;
     const Recovery first(*result.frame.system, result.baseline(step.loads.name));
+    result.storeys.back() = find_storeys(first, own);
+    if (step.analysis == kBaseline) continue;
     result.comparisons.back() = compare_to_first_order(first, own, result.extremes.back());
   }
 }
@@ -55,7 +57,7 @@ void add_remarks(RunResult& result) {
         "works on it",
         listed(names), names.size() == 1 ? "its" : "their", model.nodes[spin.nodes.front()].name));
   }
-  if (result.frame.weak) {
+  if (result.frame.weak && result.frame.stands()) {
     result.remarks.push_back(
         "something barely holds the frame: the smallest pivot is below 1e-12 of its stiffness, so "
         "few digits of the result are sure; look for very soft springs or members");

@@ -2,6 +2,7 @@
 
 #include "core/analysis/elastic_frame.hpp"
 #include "core/results/comparison.hpp"
+#include "core/results/storeys.hpp"
 
 namespace ulterix {
 
@@ -15,6 +16,7 @@ struct RunResult {
   std::vector<StepExtremes> extremes;  ///< of each step; empty where it has no state
   /// Each step beside first-order; empty for the baseline and where there is nothing to compare.
   std::vector<std::vector<ComparisonRow>> comparisons;
+  std::vector<std::vector<StoreyRow>> storeys;  ///< of each step
   std::vector<std::string> remarks;
   double seconds = 0;
 

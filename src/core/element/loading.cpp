@@ -47,6 +47,16 @@ Vector6d MemberLoading::resultant() const {
   return sum;
 }
 
+double MemberLoading::moment_of_axial() const {
+  double sum = 0;
+  for (const LoadSpan& s : spans) {
+    const double third = s.length() / 3;
+    sum += s.length() / 2 * (s.at_from[0] * (s.from + third) + s.at_to[0] * (s.to - third));
+  }
+  for (std::size_t i = 1; i < actions.size(); ++i) sum += actions[i][0] * spans[i - 1].to;
+  return sum;
+}
+
 void MemberLoadingBuilder::add_distributed(double from, double to, const Vector6d& at_from,
                                            const Vector6d& at_to) {
   distributed_.push_back({from, to, at_from, at_to});

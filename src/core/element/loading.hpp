@@ -28,6 +28,8 @@ struct MemberLoading {
 
   /// Resultant: force and moment about the start, local axes, by statics.
   Vector6d resultant() const;
+  /// Sum of force along the member times its distance from the start, N·m.
+  double moment_of_axial() const;
 };
 
 /// Collects loads in any order and cuts the member at every jump and point load.

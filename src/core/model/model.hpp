@@ -74,6 +74,12 @@ struct Group {
   std::vector<MemberId> members;
 };
 
+/// An elevation with a name, `[levels]`.
+struct NamedLevel {
+  std::string name;
+  double elevation = 0;  ///< m
+};
+
 struct NodalLoad {
   NodeId node;
   Vector6d force = Vector6d::Zero();  ///< fx fy fz mx my mz, global, N and N·m
@@ -162,6 +168,7 @@ struct Model {
   IndexedVector<MemberId, Member> members;
   std::vector<Support> supports;
   std::vector<Group> groups;
+  std::vector<NamedLevel> levels;
   IndexedVector<CaseId, LoadCase> cases;
   std::vector<LoadSet> combinations;
   std::vector<Watch> watches;

@@ -78,44 +78,32 @@ MemberLoading AppliedLoads::build_loading(MemberId id) const {
   return builder.build();
 }
 
-/// Net downward load that the set puts on each node, member loads shared by simple-beam statics.
-IndexedVector<NodeId, double> AppliedLoads::gravity_at_nodes() const {
+IndexedVector<NodeId, Vector3d> AppliedLoads::shared_to_nodes() const {
   const Model& model = *variant_->model;
-  IndexedVector<NodeId, double> down(model.nodes.size(), 0.0);
-  const int up = model.vertical;
-  for (const NodeId n : model.nodes.ids()) down[n] -= nodal_[n][up];
+  IndexedVector<NodeId, Vector3d> shared(model.nodes.size(), Vector3d::Zero());
+  for (const NodeId n : model.nodes.ids()) shared[n] = nodal_[n].head<3>();
   for (const MemberId id : model.members.ids()) {
     const MemberLoading& loading = on_member(id);
     if (loading.empty()) continue;
     const Member& member = model.members[id];
-    const Vector3d from = variant_->position(member.start), to = variant_->position(member.end);
-    const Matrix3d R = local_axes(from, to, member.roll, model.vertical);
+    const Matrix3d R = local_axes(variant_->position(member.start), variant_->position(member.end),
+                                  member.roll, model.vertical);
     const Vector6d sum = loading.resultant();
     const double L = loading.length();
     // Across the member the moment about the start decides the shares; along it, the distance does.
-    double along_at_end = 0;
-    for (const LoadSpan& s : loading.spans) {
-      along_at_end +=
-          s.length() / 2 *
-          (s.at_from[0] * (s.from + s.length() / 3) + s.at_to[0] * (s.to - s.length() / 3));
-    }
-    for (std::size_t i = 0; i < loading.actions.size(); ++i) {
-      along_at_end += loading.actions[i][0] * (i == 0 ? 0 : loading.spans[i - 1].to);
-    }
-    const Vector3d end(along_at_end / L, sum[5] / L, -sum[4] / L);
-    const Vector3d start = sum.head<3>() - end;
-    down[member.start] -= (R.transpose() * start)[up];
-    down[member.end] -= (R.transpose() * end)[up];
+    const Vector3d end(loading.moment_of_axial() / L, sum[5] / L, -sum[4] / L);
+    shared[member.start] += R.transpose() * (sum.head<3>() - end);
+    shared[member.end] += R.transpose() * end;
   }
-  return down;
+  return shared;
 }
 
 void AppliedLoads::add_notional() {
   const Model& model = *variant_->model;
-  const IndexedVector<NodeId, double> down = gravity_at_nodes();
+  const IndexedVector<NodeId, Vector3d> shared = shared_to_nodes();
   const std::vector<int> horizontal = {0, model.vertical == 2 ? 1 : 2};
   for (const NodeId n : model.nodes.ids()) {
-    const double load = std::max(0.0, down[n]);
+    const double load = std::max(0.0, -shared[n][model.vertical]);
     nodal_[n][horizontal[0]] += set_.notional_x * load;
     if (set_.notional_y != 0) nodal_[n][horizontal[1]] += set_.notional_y * load;
   }

@@ -20,6 +20,10 @@ class AppliedLoads {
   /// Forces and moments applied at a node, global, notional loads included; N and N·m.
   const Vector6d& on_node(NodeId id) const { return nodal_[id]; }
 
+  /// Every load as forces at the nodes, global, N: member loads, couples (±M/L) and own weight
+  /// shared to the members' ends by simple-beam statics. Notional loads are in.
+  IndexedVector<NodeId, Vector3d> shared_to_nodes() const;
+
   /// Sum of all applied forces, global, N.
   Vector3d total_force() const;
 
@@ -32,7 +36,6 @@ class AppliedLoads {
   void collect(const LoadCase& load_case, double factor);
   MemberLoading build_loading(MemberId id) const;
   void add_notional();
-  IndexedVector<NodeId, double> gravity_at_nodes() const;
 
   const Variant* variant_;
   LoadSet set_;

@@ -1,0 +1,147 @@
+#include "core/results/storeys.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+namespace ulterix {
+
+namespace {
+
+/// A girder rises less than this over its length, a column leans less than this over its height.
+constexpr double kNearHorizontal = 1.0 / 20, kNearVertical = 1.0 / 5;
+/// Elevations closer than this part of the frame's height are one level.
+constexpr double kSameLevel = 1e-3;
+/// Shear below this part of the gravity load gives no index.
+constexpr double kNoShear = 1e-9;
+
+double height_of(const Model& model) {
+  double low = 1e300, high = -1e300;
+  for (const Node& n : model.nodes) {
+    low = std::min(low, n.position[model.vertical]);
+    high = std::max(high, n.position[model.vertical]);
+  }
+  return high - low;
+}
+
+/// A column that passes through a storey, cut at its two levels.
+struct ColumnPart {
+  MemberId member;
+  double x_low = 0, x_high = 0;
+};
+
+std::vector<ColumnPart> columns_between(const Model& model, double low, double high,
+                                        double tolerance) {
+  std::vector<ColumnPart> parts;
+  for (const MemberId id : model.members.ids()) {
+    const Member& m = model.members[id];
+    const Vector3d a = model.nodes[m.start].position, b = model.nodes[m.end].position;
+    const double rise = b[model.vertical] - a[model.vertical], L = (b - a).norm();
+    const double run = std::sqrt(std::max(0.0, L * L - rise * rise));
+    if (std::abs(rise) < 1e-9 * L || run > kNearVertical * std::abs(rise)) continue;
+    const double bottom = std::min(a[model.vertical], b[model.vertical]);
+    const double top = std::max(a[model.vertical], b[model.vertical]);
+    if (bottom > low + tolerance || top < high - tolerance) continue;
+    const auto x_at = [&](double z) {
+      return std::clamp((z - a[model.vertical]) / rise, 0.0, 1.0) * L;
+    };
+    parts.push_back({id, x_at(low), x_at(high)});
+  }
+  return parts;
+}
+
+/// Largest relative displacement over the columns, signed.
+double drift_of(const Recovery& recovery, const std::vector<ColumnPart>& columns, int direction) {
+  double drift = 0;
+  for (const ColumnPart& c : columns) {
+    const MemberLine line = recovery.line(c.member);
+    const Matrix3d& R = recovery.system().axes(c.member);
+    const Vector3d low = R.transpose() * line.at(c.x_low).displacement;
+    const Vector3d high = R.transpose() * line.at(c.x_high).displacement;
+    const double d = high[direction] - low[direction];
+    if (std::abs(d) > std::abs(drift) * (1 + 1e-9)) drift = d;
+  }
+  return drift;
+}
+
+/// Loads on and reactions of all nodes above an elevation.
+Vector3d loads_above(const Recovery& recovery, const IndexedVector<NodeId, Vector3d>& at_nodes,
+                     double elevation) {
+  const Model& model = recovery.system().model();
+  Vector3d sum = Vector3d::Zero();
+  for (const NodeId n : model.nodes.ids()) {
+    if (model.nodes[n].position[model.vertical] <= elevation) continue;
+    sum += at_nodes[n];
+    if (n.value < recovery.step().reactions.size()) sum += recovery.step().reactions[n].head<3>();
+  }
+  return sum;
+}
+
+}  // namespace
+
+std::vector<Level> find_levels(const Model& model) {
+  if (!model.levels.empty()) {
+    std::vector<Level> levels;
+    for (const NamedLevel& l : model.levels) levels.push_back({l.name, l.elevation});
+    std::sort(levels.begin(), levels.end(),
+              [](const Level& a, const Level& b) { return a.elevation < b.elevation; });
+    return levels;
+  }
+  const int up = model.vertical;
+  std::vector<double> elevations;
+  for (const Member& m : model.members) {
+    const Vector3d a = model.nodes[m.start].position, b = model.nodes[m.end].position;
+    if (std::abs(b[up] - a[up]) < kNearHorizontal * (b - a).norm()) {
+      elevations.push_back((a[up] + b[up]) / 2);
+    }
+  }
+  if (elevations.empty()) return {};
+  double base = elevations.front();
+  for (const Support& s : model.supports) base = std::min(base, model.nodes[s.node].position[up]);
+  elevations.push_back(base);
+  std::sort(elevations.begin(), elevations.end());
+  const double same = kSameLevel * height_of(model);
+  std::vector<Level> levels;
+  for (const double z : elevations) {
+    if (!levels.empty() && z - levels.back().elevation <= same) continue;
+    levels.push_back({levels.empty() ? "base" : fmt::format("{}", levels.size()), z});
+  }
+  return levels;
+}
+
+std::vector<StoreyRow> find_storeys(const Recovery& first_order, const Recovery& step) {
+  const Model& model = step.system().model();
+  std::vector<StoreyRow> rows;
+  if (!step.step().has_state || step.step().state.lambda != 1) return rows;
+  const std::vector<Level> levels = find_levels(model);
+  const IndexedVector<NodeId, Vector3d> at_nodes = step.loads().shared_to_nodes();
+  const double tolerance = kSameLevel * height_of(model);
+  const bool compares = &first_order.step() != &step.step() && first_order.step().has_state;
+  for (std::size_t i = 1; i < levels.size(); ++i) {
+    const double low = levels[i - 1].elevation, high = levels[i].elevation;
+    const std::vector<ColumnPart> columns = columns_between(model, low, high, tolerance);
+    if (columns.empty()) continue;
+    const Vector3d above = loads_above(step, at_nodes, low + tolerance);
+    for (const int direction : model.horizontal_axes()) {
+      StoreyRow row;
+      row.storey = levels[i].name;
+      row.direction = direction;
+      row.height = high - low;
+      row.drift = drift_of(step, columns, direction);
+      row.shear = above[direction];
+      row.gravity = -above[model.vertical];
+      const double first =
+          first_order.step().has_state ? drift_of(first_order, columns, direction) : 0;
+      if (compares && std::abs(first) > 1e-9 * row.height * 1e-3)
+        row.amplification = row.drift / first;
+      if (std::abs(row.shear) > kNoShear * std::abs(row.gravity)) {
+        row.index = row.gravity * first / (row.shear * row.height);
+      }
+      rows.push_back(row);
+    }
+  }
+  return rows;
+}
+
+}  // namespace ulterix
