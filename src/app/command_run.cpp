@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <filesystem>
 #include <fstream>
+#include <optional>
 
 #include "app/digest.hpp"
 #include "app/model_input.hpp"
@@ -63,24 +64,26 @@ int run_and_write(const ModelFile& file, const RunSettings& settings) {
   const std::string target =
       settings.folder.empty() ? base_name(file.path) + "-results" : settings.folder;
   ResultsFolder folder(target);  // before the work: a wrong place is told at once
-  ProgressLine progress(settings.quiet);
+  std::optional<ProgressLine> line(settings.quiet);
+  const Progress progress = line->callback();
   Model model = file.model;
   std::vector<std::string> only = settings.only;
   if (only == std::vector<std::string>{std::string(kBaseline)}) {
     keep_baseline_only(model);
     only.clear();
   }
-  const RunResult result = run(std::move(model), only, progress.callback());
-  write_csv_tables(result, file.units, folder.building() / "tables", progress.callback());
+  const RunResult result = run(std::move(model), only, progress);
+  write_csv_tables(result, file.units, folder.building() / "tables", progress);
   const std::string summary =
       summary_json(result, file.units, file.text, fs::path(file.path).filename().string());
   write_text(folder.building() / "summary.json", summary);
   write_text(folder.building() / "model.toml", file.text);
   int figures = 0;
   if (settings.figures) {
-    figures = draw_results(result, file.units, folder.building() / "figures", progress.callback());
+    figures = draw_results(result, file.units, folder.building() / "figures", progress);
   }
   folder.commit();
+  line.reset();  // gone before anything is printed
   if (settings.json) fmt::print("{}", summary);
   if (!settings.json && !settings.quiet) {
     const int width = terminal_width();
@@ -93,7 +96,11 @@ int run_and_write(const ModelFile& file, const RunSettings& settings) {
     }
     fmt::print(" Files      {}/   summary.json  tables/ ({})  figures/ ({})\n", target,
                table_specs().size(), figures);
-    fmt::print(" Next       ulterix table {} comparison\n", target);
+    if (result.frame.mechanisms.empty()) {
+      fmt::print(" Next       ulterix table {} comparison\n", target);
+    } else {
+      fmt::print(" Next       look at {}/figures/mechanism-1.png\n", target);
+    }
   }
   return exit_status(result);
 }

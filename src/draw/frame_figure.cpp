@@ -264,10 +264,13 @@ void draw_moments(Canvas& canvas, const Pair& pair, const UnitSystem& units) {
   const double scale = largest > 0 ? kMomentShare * frame_size(model) / largest : 0;
   const View view(model, corners(model));
   const std::string unit = units.label(Quantity::moment);
-  // The scale is a whole number of moment units to a centimetre of the page (1 pt = 1/72 in).
-  draw_heading(canvas, title_of(model),
-               fmt::format("bending moment in {}, {}, {}: on the tension side", unit,
-                           names_of(pair), pair.main().step().loads.name));
+  draw_heading(
+      canvas, title_of(model),
+      fmt::format("bending moment in {}, {}, {}: on the tension side, {} tall at the largest ({})",
+                  unit, names_of(pair), pair.main().step().loads.name,
+                  fmt::format("{:.2g} {}", units.from_si(Quantity::length, scale * largest),
+                              units.label(Quantity::length)),
+                  significant(units.from_si(Quantity::moment, largest), 3)));
   LabelPlacer labels(canvas);
   avoid_frame(labels, view, model);
   Peaks peaks;

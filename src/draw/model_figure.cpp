@@ -72,9 +72,11 @@ void draw_page(Canvas& canvas, const Model& model, const UnitSystem& units) {
       labels.place(view(at), m.name, {11, false, palette::kSupport});
     }
   }
-  draw_legend(canvas, {{{palette::kInk, 1.6, {}}, "x: start to end"},
-                       {{palette::kSecondOrder, 1.6, {}}, "z: along the web"},
-                       {{palette::kFirstOrder, 1.6, {}}, "y: the major axis, bending about it"}});
+  std::vector<LegendEntry> legend = {{{palette::kInk, 1.6, {}}, "x: start to end"},
+                                     {{palette::kSecondOrder, 1.6, {}}, "z: along the web"}};
+  const LegendEntry y = {{palette::kFirstOrder, 1.6, {}}, "y: the major axis, bending about it"};
+  if (model.plane == Plane::space) legend.push_back(y);
+  draw_legend(canvas, legend);
   std::string note;
   if (!named) note = "names and local axes left out: too many members";
   if (named && labels.dropped() > 0) note = fmt::format("{} names left out", labels.dropped());
