@@ -24,15 +24,6 @@ constexpr double kDisplacementShare = 1.0 / 20, kMomentShare = 1.0 / 14;
 constexpr double kUnwritten = 0.05;
 constexpr int kMostLabelled = 400;
 
-double frame_size(const Model& model) {
-  Vector3d low = Vector3d::Constant(1e300), high = -low;
-  for (const Node& n : model.nodes) {
-    low = low.cwiseMin(n.position);
-    high = high.cwiseMax(n.position);
-  }
-  return (high - low).norm();
-}
-
 std::vector<Vector3d> corners(const Model& model) {
   std::vector<Vector3d> points;
   for (const Node& n : model.nodes) points.push_back(n.position);
@@ -148,7 +139,7 @@ void draw_deflected(Canvas& canvas, const Pair& pair, const UnitSystem& units) {
   const FrameSystem& system = pair.main().system();
   const Model& model = system.model();
   const double u = std::max(largest_deflection(pair.main()), largest_deflection(*pair.first));
-  const double scale = u > 0 ? round_scale(kDisplacementShare * frame_size(model) / u) : 1;
+  const double scale = u > 0 ? round_scale(kDisplacementShare * model.size() / u) : 1;
   std::vector<Vector3d> extent = corners(model);
   for (const MemberId id : model.members.ids()) {
     const auto axis = deflected_axis(pair.main(), id, scale);
@@ -261,9 +252,9 @@ void draw_moments(Canvas& canvas, const Pair& pair, const UnitSystem& units) {
   const Model& model = system.model();
   double largest = largest_moment(*pair.first);
   if (pair.second != nullptr) largest = std::max(largest, largest_moment(*pair.second));
-  const double scale = largest > 0 ? kMomentShare * frame_size(model) / largest : 0;
+  const double scale = largest > 0 ? kMomentShare * model.size() / largest : 0;
   const View view(model, corners(model));
-  const std::string unit = units.label(Quantity::moment);
+  const std::string& unit = units.label(Quantity::moment);
   draw_heading(
       canvas, title_of(model),
       fmt::format("bending moment in {}, {}, {}: on the tension side, {} tall at the largest ({})",
@@ -286,8 +277,7 @@ void draw_moments(Canvas& canvas, const Pair& pair, const UnitSystem& units) {
         outline.insert(outline.end(), edge.begin(), edge.end());
         outline.push_back(axis.back());
         if (main) {
-          std::vector<Vector2d> area = outline;
-          canvas.polygon(area, palette::kTint);
+          canvas.polygon(outline, palette::kTint);
           peaks.insert(peaks.end(), d.peaks.begin(), d.peaks.end());
         }
         (main ? second_edges : first_edges).push_back(outline);
@@ -333,7 +323,7 @@ void draw_mechanism(Canvas& canvas, const FrameSystem& system, const Mechanism& 
     u = std::max(u, n.translation.norm());
     turn = std::max(turn, n.rotation.norm());
   }
-  const double scale = u > 0 ? 0.08 * frame_size(model) / u : 0.3 / std::max(turn, 1e-12);
+  const double scale = u > 0 ? 0.08 * model.size() / u : 0.3 / std::max(turn, 1e-12);
   Step step;
   step.state = State(model);
   for (const NodeId n : model.nodes.ids()) step.state.nodes[n] = mechanism.motion[n];
@@ -367,12 +357,15 @@ void draw_mechanism(Canvas& canvas, const FrameSystem& system, const Mechanism& 
   double y = Canvas::kHeight - 62;
   std::istringstream words(mechanism.words);
   for (std::string word; words >> word;) {
-    if (canvas.measure(line + " " + word, style)[0] > Canvas::kWidth - 80) {
+    std::string longer = line;
+    longer.append(" ").append(word);
+    if (canvas.measure(longer, style)[0] > Canvas::kWidth - 80) {
       canvas.text({36, y}, line, style);
       line.clear();
       y += 19;
     }
-    line += (line.empty() ? "" : " ") + word;
+    if (!line.empty()) line += ' ';
+    line += word;
   }
   canvas.text({36, y}, line, style);
 }

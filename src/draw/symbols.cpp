@@ -203,7 +203,7 @@ void draw_member_loads(Canvas& canvas, const View& view, const Variant& variant,
     const Member& m = model.members[id];
     const Vector3d start = variant.position(m.start);
     const Matrix3d R = local_axes(start, variant.position(m.end), m.roll, model.vertical);
-    const MemberLoading loading = loads.on_member(id);
+    const MemberLoading& loading = loads.on_member(id);
     for (const LoadSpan& s : loading.spans) {
       const double own = std::max(force_at(s, s.from).norm(), force_at(s, s.to).norm());
       // Along a member (a column's own weight) a row of arrows would only thicken its line.

@@ -118,6 +118,33 @@ TEST(Mechanism, ASpinIsHeldWithARemark) {
   EXPECT_EQ(loaded.find("first-order", "G")->outcome.verdict, Verdict::loaded_free_rotation);
 }
 
+/// A tripod of members hinged at both ends: its apex turns with the three spins, and bears load.
+TEST(Mechanism, SpinsOfATripodAreHeldTogether) {
+  FrameBuilder b(Plane::space);
+  const SectionId s = b.section(bending_only(1e-6, 1.5e-3));
+  const MaterialId steel = b.material(210e9, 81e9);
+  const NodeId A = b.node("A", 0, 0, 0), B = b.node("B", 4, 0, 0), C = b.node("C", 2, 3.5, 0),
+               T = b.node("T", 2, 1.2, 3);
+  std::vector<MemberId> legs;
+  for (const NodeId foot : {A, B, C}) {
+    legs.push_back(b.member("leg", foot, T, s, steel));
+    auto& joints = b.model.members[legs.back()].joints;
+    joints[0][4] = joints[0][5] = joints[1][4] = joints[1][5] = 0;
+    b.fix(foot, {0, 1, 2});
+  }
+  b.nodal_load(T, force6(1e4, 0, -5e4));
+  const RunResult r = b.run();
+  EXPECT_EQ(r.frame.spins.size(), 3u);
+  ASSERT_TRUE(r.find("p-delta", "G")->outcome.stands());
+  // Statics: the three axial forces balance the load.
+  const Reader first(r, "first-order");
+  Vector3d sum(1e4, 0, -5e4);
+  for (const MemberId leg : legs) {
+    sum -= first.force(leg, kN, 0) * local_axes(b.model, leg).row(0).transpose();
+  }
+  EXPECT_LT(sum.norm(), 1e-5);
+}
+
 TEST(Mechanism, AMomentOnADroppedRotationIsAComplaint) {
   FrameBuilder b(Plane::xz);
   SectionProperties bar;

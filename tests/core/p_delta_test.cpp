@@ -398,6 +398,26 @@ TEST(PDelta, TensionStiffensALongMemberWithoutLosingDigits) {
                   w / (8 * N) - w / (N * N) * (1 - 1 / std::cosh(k / 2)), kIterated);
 }
 
+TEST(PDelta, RigidDummiesAreRemarkedNotRefused) {
+  // A link 1e12 times stiffer than the columns beside it: axial forces carry few digits.
+  FrameBuilder b(Plane::xz);
+  const MaterialId steel = b.material(210e9, 81e9);
+  const SectionId column = b.section(bending_only(1e-5, 1e-2));
+  const SectionId dummy = b.section(bending_only(1e5, 1e7));
+  std::vector<NodeId> feet, heads;
+  for (int i = 0; i < 3; ++i) {
+    feet.push_back(b.node("f" + std::to_string(i), 5 * i, 0, 0));
+    heads.push_back(b.node("h" + std::to_string(i), 5 * i, 0, 3));
+    b.member("c" + std::to_string(i), feet[i], heads[i], column, steel);
+    if (i > 0) b.member("d" + std::to_string(i), heads[i - 1], heads[i], dummy, steel);
+    b.fix(feet[i], {0, 2, 4});
+  }
+  b.nodal_load(heads[0], force6(5e3, 0, -5e4));
+  const RunResult r = b.run();
+  const Outcome& outcome = r.find("p-delta", "G")->outcome;
+  EXPECT_TRUE(outcome.stands()) << outcome.reason;
+}
+
 TEST(PDelta, RunsOutOfRoundsAndSaysSo) {
   FrameBuilder b(Plane::xz);
   const MaterialId mat = b.material(210e9, 81e9);

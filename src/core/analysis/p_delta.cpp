@@ -18,6 +18,8 @@ constexpr int kBisections = 12;
 /// With more work than this a factorisation, fewer.
 constexpr double kCostlyFlops = 1e10;
 constexpr int kCostlyBisections = 6;
+/// Changes that no longer fall, and are at most this, are rounding between stiff and soft parts.
+constexpr double kRoundingFloor = 1e-6;
 /// From this work on, rounds are solved by conjugate gradients on the first-order factorisation,
 /// and only the last tangent is factorised, which proves that it has no negative pivots.
 constexpr double kIterativeFlops = 3e8;
@@ -50,6 +52,9 @@ class Iteration {
   const Factorisation& factor() const { return factor_; }
   const std::shared_ptr<const AppliedLoads>& applied() const { return applied_; }
 
+  /// True if the last run ended in rounding, short of its tolerance.
+  bool stagnated() const { return stagnates_; }
+
   /// The shape that gives way first: the softest motion of the last good tangent.
   std::string softest_motion(double lambda);
 
@@ -58,6 +63,7 @@ class Iteration {
   /// factorised, which a large frame leaves to the last round.
   bool solve(const Assembly& assembly, VectorXd& q, bool& proven);
   bool definite(const Assembly& assembly);
+  bool stagnates() const;
   ConvergenceRound compare(const State& before, const State& after, const AxialForces& old_forces,
                            const AxialForces& new_forces) const;
 
@@ -72,6 +78,7 @@ class Iteration {
   std::vector<ConvergenceRound> rounds_;
   std::optional<int> negative_pivots_;
   std::vector<MemberId> unstable_;
+  bool stagnates_ = false;
 };
 
 bool Iteration::definite(const Assembly& assembly) {
@@ -115,6 +122,18 @@ ConvergenceRound Iteration::compare(const State& before, const State& after,
   return {u > 0 ? change_u / u : 0, n > 0 ? change_n / n : 0, 0};
 }
 
+/// Three rounds without progress, all of them tiny.
+bool Iteration::stagnates() const {
+  constexpr std::size_t kRoundsBack = 3;
+  if (rounds_.size() <= kRoundsBack + 2) return false;
+  const auto change = [this](std::size_t back) {
+    const ConvergenceRound& r = rounds_[rounds_.size() - 1 - back];
+    return std::max(r.change_u, r.change_n);
+  };
+  return change(0) > spec_.tolerance && change(0) <= kRoundingFloor &&
+         change(0) > 0.3 * change(kRoundsBack);
+}
+
 Iteration::End Iteration::run(double lambda, const AxialForces& start) {
   rounds_.clear();
   negative_pivots_.reset();
@@ -144,7 +163,9 @@ Iteration::End Iteration::run(double lambda, const AxialForces& start) {
     rounds_.push_back(record);
     before = now;
     forces = found;
-    if (record.change_u <= spec_.tolerance && record.change_n <= spec_.tolerance) {
+    stagnates_ = stagnates();
+    const bool small = record.change_u <= spec_.tolerance && record.change_n <= spec_.tolerance;
+    if (small || stagnates_) {
       state_ = now;
       forces_ = found;
       if (proven) return End::converged;
@@ -264,6 +285,14 @@ void solve_one(const ElasticFrame& frame, const AnalysisSpec& spec, const Step& 
     case Iteration::End::converged:
       take(*frame.system, iteration, step);
       remark_on_convergence(baseline, step);
+      if (iteration.stagnated()) {
+        step.outcome.reason += fmt::format(
+            "{}rounds stop at changes of {:.0e}: very stiff and very soft parts meet, and the "
+            "digits "
+            "between them are lost; look for rigid dummies or springs far stiffer than the frame",
+            step.outcome.reason.empty() ? "" : "; ",
+            std::max(step.rounds.back().change_u, step.rounds.back().change_n));
+      }
       return;
     case Iteration::End::not_definite:
       bring_up(frame, iteration, first, step);

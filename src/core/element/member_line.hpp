@@ -33,7 +33,7 @@ class MemberLine {
     LinePoint at(double xi) const;
   };
 
-  void add(Span span) { spans_.push_back(std::move(span)); }
+  void add(const Span& span) { spans_.push_back(span); }
   const std::vector<Span>& spans() const { return spans_; }
   double length() const { return spans_.back().to; }
 

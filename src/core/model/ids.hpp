@@ -15,7 +15,7 @@ struct Index {
   Index() = default;
   explicit Index(int v) : value(v) {}
   bool valid() const { return value >= 0; }
-  auto operator<=>(const Index&) const = default;
+  auto operator<=>(const Index&) const = default;  // NOLINT(modernize-use-nullptr)
 };
 
 using NodeId = Index<struct NodeTag>;

@@ -192,6 +192,16 @@ struct Model {
     return (nodes[m.end].position - nodes[m.start].position).norm();
   }
 
+  /// Diagonal of the box around all nodes, m.
+  double size() const {
+    Vector3d low = Vector3d::Constant(std::numeric_limits<double>::max()), high = -low;
+    for (const Node& n : nodes) {
+      low = low.cwiseMin(n.position);
+      high = high.cwiseMax(n.position);
+    }
+    return nodes.empty() ? 0 : (high - low).norm();
+  }
+
   /// The two (one in a plane frame) horizontal axes, in order.
   std::vector<int> horizontal_axes() const {
     std::vector<int> axes;

@@ -110,17 +110,8 @@ void AppliedLoads::add_notional() {
 }
 
 Vector3d AppliedLoads::total_force() const {
-  const Model& model = *variant_->model;
   Vector3d total = Vector3d::Zero();
-  for (const Vector6d& n : nodal_) total += n.head<3>();
-  for (const MemberId id : model.members.ids()) {
-    const MemberLoading& loading = on_member(id);
-    if (loading.empty()) continue;
-    const Member& member = model.members[id];
-    const Matrix3d R = local_axes(variant_->position(member.start), variant_->position(member.end),
-                                  member.roll, model.vertical);
-    total += R.transpose() * loading.resultant().head<3>();
-  }
+  for (const Vector3d& force : shared_to_nodes()) total += force;
   return total;
 }
 

@@ -39,15 +39,6 @@ VectorXd node_scale(const FrameSystem& system, const std::vector<double>& values
   return scale;
 }
 
-double frame_size(const Model& model) {
-  Vector3d low = Vector3d::Constant(1e300), high = -low;
-  for (const Node& node : model.nodes) {
-    low = low.cwiseMin(node.position);
-    high = high.cwiseMax(node.position);
-  }
-  return (high - low).norm();
-}
-
 /// Scales to a largest translation of 1 (of rotations only: a largest rotation of 1) and clears
 /// what is rounding; lists the nodes that move, the furthest first.
 void normalise(const FrameSystem& system, const VectorXd& phi, Mechanism& m) {
@@ -62,7 +53,7 @@ void normalise(const FrameSystem& system, const VectorXd& phi, Mechanism& m) {
     translation = std::max(translation, m.motion[n].translation.norm());
     rotation = std::max(rotation, m.motion[n].rotation.norm());
   }
-  const double size = frame_size(model);
+  const double size = model.size();
   const bool turns_only = translation <= kStill * rotation * size;
   const double unit = turns_only ? rotation : translation;
   for (const NodeId n : model.nodes.ids()) {
@@ -123,17 +114,11 @@ void look_around(const FrameSystem& system, Mechanism& m) {
   }
 }
 
-/// Nodes in one line, all turning about that line.
+/// Where no node is displaced, members only spin about their own axes, one or several together.
 void recognise_spin(const Model& model, Mechanism& m) {
-  const Vector3d axis = m.motion[m.nodes.front()].rotation.normalized();
-  for (const NodeId n : m.nodes) {
-    if (!m.motion[n].translation.isZero(0)) return;
-    if (m.motion[n].rotation.cross(axis).norm() > 1e-5) return;
-    const Vector3d arm = model.nodes[n].position - model.nodes[m.nodes.front()].position;
-    if (arm.cross(axis).norm() > 1e-5 * std::max(arm.norm(), 1e-3)) return;
-  }
-  m.spin = model.plane == Plane::space;
-  m.spin_axis = axis;
+  const NodeMotion& most = m.motion[m.nodes.front()];
+  m.spin = model.plane == Plane::space && most.translation.isZero(0);
+  m.spin_axis = most.rotation.normalized();
 }
 
 }  // namespace

@@ -16,7 +16,7 @@ struct Mechanism {
   NodeId hold;                                           ///< holding this node ...
   int hold_direction;                                    ///< ... in this global direction stops it
   std::string words;                                     ///< the whole story in one sentence
-  /// Only a member (or straight run) turning about its own axis, at `nodes`.
+  /// Nothing is displaced: members turn about their own axes, their nodes with them.
   bool spin = false;
   Vector3d spin_axis = Vector3d::Zero();
 };

@@ -1,0 +1,136 @@
+// CSV, the registry of tables, the results folder.
+#include <gtest/gtest.h>
+
+#include <cmath>
+#include <fstream>
+#include <limits>
+
+#include "support/frame_builder.hpp"
+#include "support/program.hpp"
+#include "write/csv.hpp"
+#include "write/results_folder.hpp"
+
+namespace ulterix::testing {
+namespace {
+
+const TableSpec& sample_table() {
+  static const TableSpec spec{"sample",
+                              "",
+                              {{ColumnSpec::Type::text, "name", Quantity::number, ""},
+                               {ColumnSpec::Type::integer, "count", Quantity::number, ""},
+                               {ColumnSpec::Type::real, "u", Quantity::displacement, ""}}};
+  return spec;
+}
+
+TEST(Csv, WritesUnitsQuotesBlanksAndShortestNumbers) {
+  const Workplace w;
+  CsvSink sink(w.folder(), UnitSystem());
+  sink.begin(sample_table());
+  const auto row = [&sink](const char* name, std::optional<double> u) {
+    sink.text("a");
+    sink.text("L");
+    sink.integer(1);
+    sink.text(name);
+    sink.integer(-7);
+    sink.real(u);
+    sink.end_row();
+  };
+  row("plain", 0.25);
+  row("with, comma", std::nullopt);
+  row("with \"quote\"", -0.0);
+  row("not a number", std::numeric_limits<double>::quiet_NaN());
+  row("third", 0.001 / 3);
+  sink.end();
+  EXPECT_EQ(w.read("sample.csv"),
+            "analysis,loads,step,name,count,u[mm]\n"
+            "a,L,1,plain,-7,250\n"
+            "a,L,1,\"with, comma\",-7,\n"
+            "a,L,1,\"with \"\"quote\"\"\",-7,0\n"
+            "a,L,1,not a number,-7,\n"
+            "a,L,1,third,-7,0.3333333333333333\n");
+  const CsvTable back = read_csv(w.folder() / "sample.csv");
+  ASSERT_EQ(back.rows.size(), 5u);
+  EXPECT_EQ(back.rows[1][3], "with, comma");
+  EXPECT_EQ(back.rows[2][3], "with \"quote\"");
+  EXPECT_EQ(std::stod(back.rows[4][5]), 0.001 / 3 / 0.001);
+}
+
+TEST(Csv, ACutFileIsSeen) {
+  const Workplace w;
+  w.write("cut.csv", "analysis,loads,step\na,L,1\na,L");
+  EXPECT_TRUE(read_csv(w.folder() / "cut.csv").header.empty());
+  EXPECT_TRUE(read_csv(w.folder() / "missing.csv").header.empty());
+}
+
+/// Every table of the registry is written with as many cells as it has columns.
+TEST(Tables, RowsMatchTheirColumns) {
+  FrameBuilder b(Plane::xz);
+  const MaterialId steel = b.material(210e9, 81e9, 7850);
+  const SectionId s = b.section(bending_only(1e-4, 1e-2));
+  const NodeId A = b.node("A", 0, 0, 0), B = b.node("B", 0, 0, 4), C = b.node("C", 6, 0, 4),
+               D = b.node("D", 6, 0, 0);
+  b.member("AB", A, B, s, steel);
+  b.member("BC", B, C, s, steel);
+  b.member("DC", D, C, s, steel);
+  b.fix(A, {0, 2, 4});
+  b.fix(D, {0, 2, 4});
+  b.nodal_load(B, force6(1e4, 0, -1e5));
+  const RunResult r = b.run();
+  const Workplace w;
+  write_csv_tables(r, UnitSystem(), w.folder());
+  for (const TableSpec& spec : table_specs()) {
+    const CsvTable table = read_csv(w.folder() / (std::string(spec.name) + ".csv"));
+    ASSERT_EQ(table.header.size(), spec.columns.size() + 3) << spec.name;
+    EXPECT_FALSE(table.rows.empty()) << spec.name;
+    for (const auto& row : table.rows) ASSERT_EQ(row.size(), table.header.size()) << spec.name;
+  }
+  // Displacements come back in mm to the last digit.
+  const CsvTable u = read_csv(w.folder() / "displacements.csv");
+  const double si = r.find("p-delta", "G")->state.nodes[B].translation[0];
+  EXPECT_EQ(std::stod(u.rows[5][4]), si / 1e-3);
+}
+
+TEST(ResultsFolder, IsSwappedInWholeOrNotAtAll) {
+  const Workplace w;
+  const fs::path target = w.folder() / "results";
+  {
+    ResultsFolder folder(target);
+    std::ofstream(folder.building() / "summary.json") << "{\"program\": \"ulterix\"}";
+    folder.commit();
+  }
+  EXPECT_TRUE(is_results_folder(target));
+  {
+    ResultsFolder abandoned(target);  // never committed
+    std::ofstream(abandoned.building() / "summary.json") << "half";
+  }
+  EXPECT_EQ(w.read("results/summary.json"), "{\"program\": \"ulterix\"}");
+  EXPECT_EQ(w.unfinished(), 0);
+  {
+    ResultsFolder again(target);
+    std::ofstream(again.building() / "summary.json") << "{\"program\": \"ulterix\", \"n\": 2}";
+    again.commit();
+  }
+  EXPECT_NE(w.read("results/summary.json").find("\"n\": 2"), std::string::npos);
+  EXPECT_EQ(w.unfinished(), 0);
+}
+
+TEST(ResultsFolder, ForeignFoldersAndFilesAreRefused) {
+  const Workplace w;
+  fs::create_directory(w.folder() / "foreign");
+  w.write("foreign/summary.json", "{\"program\": \"another\"}");
+  EXPECT_THROW(ResultsFolder(w.folder() / "foreign"), FolderError);
+  w.write("file", "");
+  EXPECT_THROW(ResultsFolder(w.folder() / "file"), FolderError);
+  fs::create_directory(w.folder() / "empty");
+  EXPECT_NO_THROW(ResultsFolder(w.folder() / "empty"));
+}
+
+TEST(ModelHash, IsFnv1a) {
+  // Published test vectors of the 64-bit FNV-1a hash.
+  EXPECT_EQ(model_hash(""), "cbf29ce484222325");
+  EXPECT_EQ(model_hash("a"), "af63dc4c8601ec8c");
+  EXPECT_EQ(model_hash("foobar"), "85944171f73967e8");
+}
+
+}  // namespace
+}  // namespace ulterix::testing
