@@ -11,6 +11,7 @@ namespace ulterix {
 namespace {
 
 constexpr std::size_t kFlushAt = 1 << 20;
+constexpr std::size_t kFewLines = 5000;  // members times steps
 
 template <class Number>
 void append_number(std::string& buffer, Number value) {
@@ -105,7 +106,11 @@ void write_csv_tables(const RunResult& result, const UnitSystem& units,
       write_table(result, units, specs[i], sink);
     }
   };
-  std::future<void> others = std::async(std::launch::async, [&write] { write(false, {}); });
+  // A thread costs more than it brings where there is little to write.
+  const std::size_t lines =
+      result.steps.size() * static_cast<std::size_t>(result.model->members.size());
+  const auto policy = lines < kFewLines ? std::launch::deferred : std::launch::async;
+  std::future<void> others = std::async(policy, [&write] { write(false, {}); });
   write(true, progress);
   others.get();
 }
