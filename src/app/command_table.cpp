@@ -6,6 +6,7 @@
 #include <set>
 
 #include "app/options.hpp"
+#include "app/results_input.hpp"
 #include "app/text.hpp"
 #include "read/near_names.hpp"
 #include "write/csv.hpp"
@@ -14,14 +15,6 @@
 namespace ulterix {
 
 namespace {
-
-namespace fs = std::filesystem;
-
-std::vector<std::string> table_names() {
-  std::vector<std::string> names;
-  for (const TableSpec& spec : table_specs()) names.emplace_back(spec.name);
-  return names;
-}
 
 /// Keeps the rows whose cell in the named column fits one of the wanted names or patterns.
 void keep(CsvTable& table, const std::string& option, const std::string& column,
@@ -91,24 +84,6 @@ void print_csv(const CsvTable& table) {
   for (const auto& row : table.rows) print_row(row);
 }
 
-CsvTable open_table(const std::string& folder, const std::string& name) {
-  if (!is_results_folder(folder)) {
-    throw CallError(fmt::format("{} is not a results folder of ulterix", folder));
-  }
-  if (find_table(name) == nullptr) {
-    throw CallError(fmt::format("no table \"{}\"{} (there are {})", name,
-                                did_you_mean(name, table_names()), fmt::join(table_names(), ", ")));
-  }
-  CsvTable table = read_csv(fs::path(folder) / "tables" / (name + ".csv"));
-  const auto cut = std::any_of(table.rows.begin(), table.rows.end(),
-                               [&](const auto& row) { return row.size() != table.header.size(); });
-  if (table.header.empty() || cut) {
-    throw CallError(fmt::format("the table {} in {} is cut short or missing; run the model again",
-                                name, folder));
-  }
-  return table;
-}
-
 void list_tables() {
   TextTable text({TextTable::Align::left, TextTable::Align::left});
   for (const TableSpec& spec : table_specs())
@@ -136,9 +111,7 @@ int command_table(const Arguments& arguments) {
   if (parsed->count("target") == 0) throw CallError("results folder is missing");
   const auto targets = (*parsed)["target"].as<Names>();
   if (targets.size() == 1) {
-    if (!is_results_folder(targets[0])) {
-      throw CallError(fmt::format("{} is not a results folder of ulterix", targets[0]));
-    }
+    require_results(targets[0]);
     list_tables();
     return kDone;
   }

@@ -23,6 +23,8 @@ struct Command {
 constexpr std::array kCommands = {
     Command{"check", command_check, "reads a model, lists complaints, tells what is in it"},
     Command{"run", command_run, "runs the analyses, prints the digest, writes the results folder"},
+    Command{"compare", command_compare,
+            "results beside first-order; two results, before and after"},
     Command{"table", command_table, "prints a table of a results folder, filtered"},
     Command{"demo", command_demo, "writes the shipped example and runs it"},
 };

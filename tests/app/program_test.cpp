@@ -89,7 +89,7 @@ TEST_F(Program, ReferenceProblemS1ThroughFilesInUsUnits) {
 }
 
 TEST_F(Program, HelpOfEveryCommandHasAnExample) {
-  for (const char* command : {"check", "run", "table", "demo"}) {
+  for (const char* command : {"check", "run", "compare", "table", "demo"}) {
     const auto r = w.run(std::string(command) + " --help");
     EXPECT_EQ(r.status, 0);
     EXPECT_NE(r.out.find("Example\n  ulterix " + std::string(command)), std::string::npos)
@@ -214,6 +214,41 @@ TEST_F(Program, TableFiltersAndFormats) {
   const auto cut = w.run("table column-results steps");
   EXPECT_EQ(cut.status, 2);
   EXPECT_NE(cut.err.find("cut short"), std::string::npos);
+}
+
+TEST_F(Program, CompareTellsWhereTheSecondOrderResultDiffers) {
+  run_column();
+  const auto r = w.run("compare column-results");
+  EXPECT_EQ(r.status, 0);
+  EXPECT_NE(r.out.find("p-delta, G"), std::string::npos);
+  EXPECT_NE(r.out.find("1.343"), std::string::npos) << r.out;  // 315.917/235.2
+  EXPECT_NE(r.out.find("unchanged within 0.1 %"), std::string::npos);
+  EXPECT_EQ(w.run("compare column-results --all").out.find("unchanged"), std::string::npos);
+  EXPECT_EQ(w.run("compare column-results --load G --analysis \"p*\"").out, r.out);
+  EXPECT_EQ(w.run("compare column-results --load Q").status, 2);
+  EXPECT_EQ(w.run("compare nowhere").err, "ulterix: nowhere is not a results folder of ulterix\n");
+}
+
+TEST_F(Program, CompareTellsWhatAChangeDid) {
+  run_column();
+  w.write("column.toml", replaced(replaced(kColumn, "fx = -300", "fx = -150"), "Avz = 4.692",
+                                  "Avz = 4.692 # same"));
+  ASSERT_EQ(w.run("run column.toml --no-figures -o after").status, 0);
+  const auto r = w.run("compare column-results after");
+  EXPECT_EQ(r.status, 0);
+  EXPECT_NE(r.out.find("loads.G.nodes: [{ on = B, fx = -300 }] -> [{ on = B, fx = -150 }]"),
+            std::string::npos)
+      << r.out;
+  EXPECT_EQ(r.out.find("Avz"), std::string::npos);
+  EXPECT_NE(r.out.find("0.854"), std::string::npos);  // 269.770/315.917
+  const auto same = w.run("compare column-results column-results");
+  EXPECT_NE(same.out.find("the models are the same"), std::string::npos);
+  EXPECT_EQ(same.out.find("what "), std::string::npos);
+  w.write("column.toml", replaced(kColumn, "fx = -300", "fx = -1500"));
+  w.run("run column.toml --no-figures -o failed");
+  EXPECT_NE(w.run("compare column-results failed")
+                .out.find("p-delta under G: stands -> above critical load"),
+            std::string::npos);
 }
 
 TEST_F(Program, AboveTheCriticalLoadIsStatusOneWithTheGoodPartsKept) {
