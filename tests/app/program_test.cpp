@@ -231,8 +231,8 @@ TEST_F(Program, CompareTellsWhereTheSecondOrderResultDiffers) {
 
 TEST_F(Program, CompareTellsWhatAChangeDid) {
   run_column();
-  w.write("column.toml", replaced(replaced(kColumn, "fx = -300", "fx = -150"), "[nodes]",
-                                  "# a comment\n[nodes]"));
+  w.write("column.toml",
+          replaced(replaced(kColumn, "fx = -300", "fx = -150"), "[nodes]", "# a comment\n[nodes]"));
   ASSERT_EQ(w.run("run column.toml --no-figures -o after").status, 0);
   const auto r = w.run("compare column-results after");
   EXPECT_EQ(r.status, 0);

@@ -205,10 +205,23 @@ AxialForces times(AxialForces forces, double factor) {
   return forces;
 }
 
-double largest_translation(const State& state) {
-  double u = 0;
-  for (const NodeMotion& n : state.nodes) u = std::max(u, n.translation.cwiseAbs().maxCoeff());
+Vector3d largest_translations(const State& state) {
+  Vector3d u = Vector3d::Zero();
+  for (const NodeMotion& n : state.nodes) u = u.cwiseMax(n.translation.cwiseAbs());
   return u;
+}
+
+/// How many times first-order the displacements have become, in the direction where they grew most;
+/// directions in which hardly anything moves do not count.
+double amplification(const State& first_order, const State& second_order) {
+  const Vector3d before = largest_translations(first_order);
+  const Vector3d after = largest_translations(second_order);
+  double largest = 1;
+  for (int d = 0; d < 3; ++d) {
+    const bool counts = after[d] > 1e-3 * after.maxCoeff() && before[d] > 1e-6 * after[d];
+    if (counts) largest = std::max(largest, after[d] / before[d]);
+  }
+  return largest;
 }
 
 void take(const FrameSystem& system, const Iteration& iteration, Step& step) {
@@ -264,13 +277,12 @@ void bring_up(const ElasticFrame& frame, Iteration& iteration, const AxialForces
 }
 
 void remark_on_convergence(const Step& baseline, Step& step) {
-  const double before = largest_translation(baseline.state);
-  const double after = largest_translation(step.state);
-  if (before <= 0 || after / before < kLargeAmplification) return;
+  const double grown = amplification(baseline.state, step.state);
+  if (grown < kLargeAmplification) return;
   step.outcome.reason = fmt::format(
-      "close to the critical load: the largest displacement is {:.1f} times first-order after {} "
+      "close to the critical load: displacements are {:.1f} times first-order after {} "
       "rounds; small changes of stiffness or load change the result much",
-      after / before, step.rounds.size());
+      grown, step.rounds.size());
 }
 
 void solve_one(const ElasticFrame& frame, const AnalysisSpec& spec, const Step& baseline,

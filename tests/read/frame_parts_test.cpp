@@ -1,0 +1,139 @@
+// Hinges, supports, defaults, groups, levels and changes of a model, as they are read.
+#include <gtest/gtest.h>
+
+#include "read/model_changes.hpp"
+#include "read/model_file.hpp"
+#include "support/frame_builder.hpp"
+
+namespace ulterix::testing {
+namespace {
+
+const std::string kHead =
+    "[materials]\nS = { E = \"210 GPa\", density = 7850 }\nT = { E = \"70 GPa\" }\n"
+    "[sections]\na = { shape = \"IPE 300\" }\nb = { shape = \"HEB 200\" }\n";
+const std::string kNodes =
+    "[nodes]\nA = [0, 0, 0]\nB = [0, 0, 4]\nC = [6, 0, 4]\nD = [6, 0, 0]\nE = [12, 0, 4]\n";
+
+ModelFile read(const std::string& text) {
+  return read_model(text, "frame.toml");
+}
+
+std::string complaints(const ModelFile& file) {
+  std::string all;
+  for (const Complaint& c : file.complaints) all += c.words + "\n";
+  return all;
+}
+
+const Member& member(const ModelFile& f, const std::string& name) {
+  for (const Member& m : f.model.members) {
+    if (m.name == name) return m;
+  }
+  throw std::runtime_error("no member " + name);
+}
+
+TEST(Members, DefaultsByPatternAndTheirOrder) {
+  const ModelFile f =
+      read(kHead + "[defaults]\nmaterial = \"S\"\nsection = \"a\"\n\"P*\" = { section = \"b\" }\n" +
+           "\"PQ*\" = { material = \"T\", roll = 90 }\n" + kNodes +
+           "[members]\nP1 = [\"A\", \"B\"]\nPQ = [\"D\", \"C\"]\nR = [\"B\", \"C\"]\n"
+           "PX = { from = \"C\", to = \"E\", section = \"a\" }\n[supports]\nA = \"fixed\"\n");
+  ASSERT_EQ(complaints(f), "");
+  const auto section = [&](const std::string& m) {
+    return f.model.sections[member(f, m).section].name;
+  };
+  const auto material = [&](const std::string& m) {
+    return f.model.materials[member(f, m).material].name;
+  };
+  EXPECT_EQ(section("P1"), "b");
+  EXPECT_EQ(section("R"), "a");
+  EXPECT_EQ(section("PX"), "a");  // its own key wins
+  EXPECT_EQ(material("PQ"), "T");
+  EXPECT_EQ(material("P1"), "S");
+  EXPECT_NEAR(member(f, "PQ").roll, 1.5707963267948966, 1e-15);
+}
+
+TEST(Members, HingesOfARunStandAtItsEnds) {
+  const ModelFile f =
+      read(kHead + "[defaults]\nmaterial = \"S\"\nsection = \"a\"\n" + kNodes +
+           "[members]\nG = { through = [\"B\", \"C\", \"E\"], hinge = { start = [\"my\"], "
+           "end = { mz = \"5 kN.m/mrad\", my = true } } }\nX = [\"A\", \"B\"]\nY = [\"D\", \"C\"]\n"
+           "[supports]\nA = \"fixed\"\n");
+  ASSERT_EQ(complaints(f), "");
+  EXPECT_EQ(member(f, "G.1").joints[0][4], 0);
+  EXPECT_EQ(member(f, "G.1").joints[1], kJoined);
+  EXPECT_EQ(member(f, "G.2").joints[0], kJoined);
+  EXPECT_EQ(member(f, "G.2").joints[1][4], 0);
+  EXPECT_NEAR(member(f, "G.2").joints[1][5], 5e6, 1e-6);
+}
+
+TEST(Supports, EveryForm) {
+  const ModelFile f =
+      read(kHead + "[defaults]\nmaterial = \"S\"\nsection = \"a\"\n" + kNodes +
+           "[members]\nG = { through = [\"A\", \"B\", \"C\", \"D\"] }\nH = [\"C\", \"E\"]\n"
+           "[groups]\nfar = { nodes = [\"D\", \"E\"], except = \"E\" }\n"
+           "[supports]\nA = \"fixed\"\nfar = \"pinned\"\nE = [\"uz\", \"rx\"]\n"
+           "B = { uy = { spring = 4000 }, rx = { spring = \"7 kN.m/rad\" }, uz = true, ux = false, "
+           "settle = { uz = -8, uy = \"1 cm\" } }\n");
+  ASSERT_EQ(complaints(f), "");
+  ASSERT_EQ(f.model.supports.size(), 4u);
+  const auto& B = f.model.supports[3].directions;
+  EXPECT_EQ(B[1].stiffness, 4e6);
+  EXPECT_EQ(B[3].stiffness, 7e3);
+  EXPECT_EQ(B[2].stiffness, kRigid);
+  EXPECT_EQ(B[0].stiffness, 0);
+  EXPECT_DOUBLE_EQ(B[2].settle, -0.008);
+  EXPECT_DOUBLE_EQ(B[1].settle, 0.01);
+  EXPECT_EQ(f.model.supports[1].directions[2].stiffness, kRigid);
+  EXPECT_EQ(f.model.supports[1].directions[3].stiffness, 0);
+  EXPECT_EQ(f.model.supports[2].directions[3].stiffness, kRigid);
+}
+
+TEST(Groups, MembersNodesAndExceptions) {
+  const ModelFile f =
+      read(kHead + "[defaults]\nmaterial = \"S\"\nsection = \"a\"\n" + kNodes +
+           "[members]\nG = { through = [\"A\", \"B\", \"C\", \"D\"] }\nH = [\"C\", \"E\"]\n"
+           "[groups]\nrun = { members = \"G\" }\nrest = { members = \"*\", except = \"run\" }\n"
+           "[supports]\nA = \"fixed\"\n");
+  ASSERT_EQ(complaints(f), "");
+  EXPECT_EQ(f.model.groups[0].members.size(), 3u);
+  EXPECT_EQ(f.model.groups[0].nodes.size(), 4u);
+  EXPECT_EQ(f.model.groups[1].members.size(), 1u);
+}
+
+TEST(Levels, AreNamedElevations) {
+  const ModelFile f = read(kHead + kNodes + "[levels]\nroof = \"4000 mm\"\nground = 0\n");
+  ASSERT_EQ(f.model.levels.size(), 2u);
+  EXPECT_EQ(f.model.levels[0].elevation, 4);
+}
+
+TEST(Warnings, TwoNodesAtOnePlaceAndAWrongUnit) {
+  const ModelFile f = read(kHead + "[defaults]\nmaterial = \"S\"\nsection = \"a\"\n" + kNodes +
+                           "F = [6, 0, 4]\nG = [\"0.1 m\", 0, 4]\n[members]\nR = { through = "
+                           "[\"A\", \"B\", \"C\", \"D\"] }\n"
+                           "S = [\"F\", \"E\"]\nU = [\"B\", \"G\"]\n[supports]\nA = \"fixed\"\n");
+  ASSERT_EQ(complaints(f), "");
+  ASSERT_EQ(f.warnings.size(), 2u);
+  EXPECT_EQ(f.warnings[0].words, "nodes C and F lie at the same place and are not joined");
+  EXPECT_NE(f.warnings[1].words.find("is a unit wrong?"), std::string::npos);
+}
+
+TEST(ModelChanges, KeyByKeyWithoutCommentsAndOrder) {
+  const std::string before =
+      "title = \"a\"\n[members]\nR1 = [\"A\", \"B\"] # girder\nR2 = { from = \"B\", to = \"C\", "
+      "roll = 90 }\n";
+  const std::string after =
+      "title = \"a\"\n[members]\nR2 = { roll = 0, from = \"B\",   to = \"C\" }\nR3 = [\"A\", "
+      "\"C\"]\n";
+  const std::vector<KeyChange> changes = model_changes(before, after);
+  ASSERT_EQ(changes.size(), 3u);
+  EXPECT_EQ(changes[0].key, "members.R1");
+  EXPECT_EQ(changes[0].after, "");
+  EXPECT_EQ(changes[1].key, "members.R2.roll");
+  EXPECT_EQ(changes[1].before, "90");
+  EXPECT_EQ(changes[1].after, "0");
+  EXPECT_EQ(changes[2].after, "[A, C]");
+  EXPECT_TRUE(model_changes(before, before).empty());
+}
+
+}  // namespace
+}  // namespace ulterix::testing
