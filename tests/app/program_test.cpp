@@ -377,6 +377,10 @@ TEST_F(Program, DemoRunsTheShippedExample) {
       EXPECT_LT(row["ratio"].get<double>(), 1.40);
     }
   }
+  EXPECT_EQ(w.run("demo").status, 0);  // again: nothing was changed
+  w.write("kittiwake-quay/terminal.toml", "mine");
+  EXPECT_EQ(w.run("demo").status, 2);
+  EXPECT_EQ(w.read("kittiwake-quay/terminal.toml"), "mine");
   EXPECT_EQ(w.run("demo other").status, 0);
   EXPECT_TRUE(w.has("other/terminal.toml"));
 }
