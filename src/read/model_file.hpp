@@ -32,9 +32,6 @@ ModelFile read_model_file(const std::string& path);
 /// `pier.toml:41:18: member R1: …` with the line of the file and a caret under it.
 std::string format_complaint(const ModelFile& file, const Complaint& complaint);
 
-/// A combination or case by name as a set of loads; nullptr-like empty name if unknown.
-std::optional<LoadSet> find_loads(const Model& model, const std::string& name);
-
 /// Reads `B1.ux`, `CA.My@0.5`, `G.*.My@max`; on failure the complaint in words.
 std::optional<Place> parse_place(const Model& model, const std::string& text,
                                  std::string& complaint);

@@ -256,13 +256,6 @@ std::optional<Place> parse_place(const Model& model, const std::string& text,
   return place;
 }
 
-std::optional<LoadSet> find_loads(const Model& model, const std::string& name) {
-  for (const LoadSet& set : known_loads(model)) {
-    if (set.name == name) return set;
-  }
-  return std::nullopt;
-}
-
 void read_watches(Reading& r, const Value& table) {
   if (!r.is_table(table, "watch")) return;
   for (const Entry& entry : table.entries) {
