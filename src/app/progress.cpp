@@ -30,6 +30,7 @@ Progress ProgressLine::callback() {
 }
 
 void ProgressLine::show(const std::string& phase, double done) {
+  const std::scoped_lock one_at_a_time(lock_);
   const auto now = std::chrono::steady_clock::now();
   if (now - start_ < kPatience || now - last_ < kPause) return;
   last_ = now;

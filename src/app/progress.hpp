@@ -1,6 +1,7 @@
 #pragma once
 
 #include <chrono>
+#include <mutex>
 #include <string>
 
 #include "core/analysis/elastic_frame.hpp"
@@ -21,6 +22,7 @@ class ProgressLine {
  private:
   void show(const std::string& phase, double done);
 
+  std::mutex lock_;
   bool on_;
   bool shown_ = false;
   std::chrono::steady_clock::time_point start_, last_;

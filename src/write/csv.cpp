@@ -11,7 +11,7 @@ namespace ulterix {
 namespace {
 
 constexpr std::size_t kFlushAt = 1 << 20;
-constexpr std::size_t kFewLines = 5000;  // members times steps
+constexpr std::size_t kFewLines = 500;  // members times steps
 
 template <class Number>
 void append_number(std::string& buffer, Number value) {

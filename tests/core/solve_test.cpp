@@ -115,7 +115,43 @@ Graph grid(int n, std::vector<Vector3d>& positions) {
   return graph;
 }
 
-TEST(Ordering, BothMethodsAreePermutationsAndBeatTheNaturalOrder) {
+TEST(Factorisation, CountsTheEigenvaluesOfAGridBelowAShift) {
+  // K = sum over the axes of second differences with held ends: its eigenvalues are the sums of
+  // 2 − 2cos(iπ/(n + 1)), many of them repeated.
+  const int n = 9;
+  std::vector<Vector3d> positions;
+  const Graph graph = grid(n, positions);
+  SymmetricPattern pattern;
+  pattern.size = n * n * n;
+  std::vector<double> values;
+  for (int j = 0; j < pattern.size; ++j) {
+    pattern.rows.push_back(j);
+    values.push_back(6);
+    std::vector<int> below = graph[static_cast<std::size_t>(j)];
+    std::sort(below.begin(), below.end());
+    for (const int i : below) {
+      if (i < j) continue;
+      pattern.rows.push_back(i);
+      values.push_back(-1);
+    }
+    pattern.column_start.push_back(static_cast<std::int64_t>(pattern.rows.size()));
+  }
+  const Factorisation f(pattern);
+  for (const double shift : {0.05, 0.7, 3.1, 6.05, 11.3, 12.5}) {
+    int below = 0;
+    const auto one = [](int i) { return 2 - 2 * std::cos(i * M_PI / (n + 1)); };
+    for (int i = 1; i <= n; ++i) {
+      for (int j = 1; j <= n; ++j) {
+        for (int k = 1; k <= n; ++k) below += one(i) + one(j) + one(k) < shift ? 1 : 0;
+      }
+    }
+    std::vector<double> shifted = values;
+    for (int j = 0; j < pattern.size; ++j) shifted[pattern.column_start[j]] -= shift;
+    EXPECT_EQ(f.negative_pivots(shifted), below) << shift;
+  }
+}
+
+TEST(Ordering, BothMethodsArePermutationsAndBeatTheNaturalOrder) {
   std::vector<Vector3d> positions;
   const Graph graph = grid(12, positions);
   std::vector<int> natural(graph.size());

@@ -2,7 +2,6 @@
 
 #include <fmt/format.h>
 
-#include <chrono>
 #include <cmath>
 
 namespace ulterix {
@@ -14,10 +13,6 @@ constexpr double kSuspiciousPivot = 1e-9;
 /// Below this one, a stiffness that holds has lost most of its digits.
 constexpr double kWeakPivot = 1e-12;
 
-double seconds_since(std::chrono::steady_clock::time_point start) {
-  return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
-}
-
 void report(const Progress& progress, const std::string& phase, double done) {
   if (progress) progress(phase, done);
 }
@@ -25,16 +20,12 @@ void report(const Progress& progress, const std::string& phase, double done) {
 /// Assembles and factorises; on doubt looks for mechanisms.
 void factorise(ElasticFrame& frame, const Progress& progress) {
   const Variant& variant = frame.system->variant();
-  auto start = std::chrono::steady_clock::now();
   report(progress, "assemble", 0);
   const AppliedLoads nothing(variant, LoadSet{});
   frame.stiffness = frame.system->assemble(nothing, State(*variant.model)).values;
-  frame.seconds_assembly += seconds_since(start);
-  start = std::chrono::steady_clock::now();
   report(progress, "factorise", 0);
   frame.factor = std::make_unique<Factorisation>(frame.system->pattern());
   const FactorStatus status = frame.factor->factorise(frame.stiffness);
-  frame.seconds_factorise += seconds_since(start);
   if (status == FactorStatus::not_finite) {
     frame.trouble = "the stiffness overflows: look for lengths or sections in the wrong unit";
     return;
@@ -58,10 +49,8 @@ void factorise(ElasticFrame& frame, const Progress& progress) {
 ElasticFrame make_elastic_frame(const Model& model, const Progress& progress) {
   ElasticFrame frame;
   Variant variant(model);
-  auto start = std::chrono::steady_clock::now();
   report(progress, "order", 0);
   frame.system = std::make_unique<FrameSystem>(variant);
-  frame.seconds_ordering = seconds_since(start);
   factorise(frame, progress);
   if (!frame.spins.empty() && frame.mechanisms.empty()) {
     // A spin strains nothing and no force works on it: holding one node of each changes no result.
@@ -115,11 +104,14 @@ std::string loads_on_free_motions(
   return {};
 }
 
-VectorXd solve_refined(const FrameSystem& system, const Factorisation& factor,
-                       const std::vector<double>& values, const VectorXd& rhs) {
+Eigen::MatrixXd solve_refined(const FrameSystem& system, const Factorisation& factor,
+                              const std::vector<double>& values, const Eigen::MatrixXd& rhs) {
   Eigen::MatrixXd q = rhs;
   factor.solve(q);
-  Eigen::MatrixXd rest = rhs - multiply(system.pattern(), values, q.col(0));
+  Eigen::MatrixXd rest = rhs;
+  for (Eigen::Index i = 0; i < rhs.cols(); ++i) {
+    rest.col(i) -= multiply(system.pattern(), values, q.col(i));
+  }
   factor.solve(rest);
   return q + rest;
 }

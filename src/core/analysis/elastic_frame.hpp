@@ -25,7 +25,6 @@ struct ElasticFrame {
   std::vector<Mechanism> spins;       ///< held, since no load can tell
   bool weak = false;                  ///< holds, but by so little that digits are lost
   std::string trouble;                ///< numbers that are not finite
-  double seconds_ordering = 0, seconds_assembly = 0, seconds_factorise = 0;
 
   bool stands() const { return mechanisms.empty() && trouble.empty(); }
 };
@@ -36,8 +35,8 @@ ElasticFrame make_elastic_frame(const Model& model, const Progress& progress = {
 std::string loads_on_free_motions(const ElasticFrame& frame, const AppliedLoads& loads,
                                   const std::vector<std::pair<MemberId, int>>& loaded_free_motions);
 
-/// Solves K·q = rhs with one step of iterative refinement.
-VectorXd solve_refined(const FrameSystem& system, const Factorisation& factor,
-                       const std::vector<double>& values, const VectorXd& rhs);
+/// Solves K·q = rhs, columns are right sides, with one step of iterative refinement.
+Eigen::MatrixXd solve_refined(const FrameSystem& system, const Factorisation& factor,
+                              const std::vector<double>& values, const Eigen::MatrixXd& rhs);
 
 }  // namespace ulterix

@@ -55,13 +55,7 @@ std::vector<Step> first_order(const ElasticFrame& frame, const AnalysisSpec& spe
     step.outcome.reason = loads_on_free_motions(frame, *applied.back(), side.loaded_free_motions);
     if (!step.outcome.reason.empty()) step.outcome.verdict = Verdict::loaded_free_rotation;
   }
-  Eigen::MatrixXd q = rhs;
-  frame.factor->solve(q);
-  for (Eigen::Index i = 0; i < count; ++i) {
-    rhs.col(i) -= multiply(system.pattern(), frame.stiffness, q.col(i));
-  }
-  frame.factor->solve(rhs);
-  q += rhs;
+  const Eigen::MatrixXd q = solve_refined(system, *frame.factor, frame.stiffness, rhs);
   for (Eigen::Index i = 0; i < count; ++i) {
     Step& step = steps[static_cast<std::size_t>(i)];
     if (!step.outcome.stands()) continue;

@@ -1,8 +1,10 @@
 #include "core/analysis/p_delta.hpp"
 
 #include <fmt/format.h>
+#include <tbb/parallel_for.h>
 
 #include <algorithm>
+#include <atomic>
 #include <cmath>
 
 #include "core/results/recovery.hpp"
@@ -330,17 +332,25 @@ void solve_one(const ElasticFrame& frame, const AnalysisSpec& spec, const Step& 
 
 std::vector<Step> p_delta(const ElasticFrame& frame, const AnalysisSpec& spec,
                           const std::vector<Step>& baseline, const Progress& progress) {
-  std::vector<Step> steps;
-  for (std::size_t i = 0; i < spec.loads.size(); ++i) {
-    if (progress) progress(spec.name, double(i) / double(spec.loads.size()));
-    Step step;
+  std::vector<Step> steps(spec.loads.size());
+  std::atomic<int> done = 0;
+  const auto solve = [&](std::size_t i) {
+    if (progress) progress(spec.name, double(done) / double(spec.loads.size()));
+    Step& step = steps[i];
     step.analysis = spec.name;
     step.kind = spec.kind;
     step.loads = spec.loads[i];
     step.label = spec.loads[i].name;
     step.split = spec.split;
     solve_one(frame, spec, baseline[i], step);
-    steps.push_back(std::move(step));
+    ++done;
+  };
+  // Sets of loads do not know of each other. Those of a large frame share the solver of the
+  // first-order factorisation, and a factorisation each would cost its memory.
+  if (frame.factor->flops() < kIterativeFlops) {
+    tbb::parallel_for(std::size_t{0}, steps.size(), solve);
+  } else {
+    for (std::size_t i = 0; i < steps.size(); ++i) solve(i);
   }
   return steps;
 }

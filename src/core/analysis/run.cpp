@@ -1,6 +1,7 @@
 #include "core/analysis/run.hpp"
 
 #include <fmt/format.h>
+#include <tbb/parallel_for.h>
 
 #include <algorithm>
 #include <cassert>
@@ -32,19 +33,24 @@ std::vector<LoadSet> loads_in_use(const Model& model, const std::vector<std::str
   return all;
 }
 
+/// What is read off one step; steps do not know of each other.
+void compare(RunResult& result, std::size_t index) {
+  const Step& step = result.steps[index];
+  if (!step.has_state) return;
+  const Recovery own(*result.frame.system, step);
+  result.extremes[index] = find_extremes(own);
+  const Recovery first(*result.frame.system, result.baseline(step.loads.name));
+  result.storeys[index] = find_storeys(first, own);
+  if (step.analysis == kBaseline) return;
+  result.comparisons[index] = compare_to_first_order(first, own, result.extremes[index]);
+}
+
 void compare(RunResult& result) {
-  for (const Step& step : result.steps) {
-    result.extremes.emplace_back();
-    result.comparisons.emplace_back();
-    result.storeys.emplace_back();
-    if (!step.has_state) continue;
-    const Recovery own(*result.frame.system, step);
-    result.extremes.back() = find_extremes(own);
-    const Recovery first(*result.frame.system, result.baseline(step.loads.name));
-    result.storeys.back() = find_storeys(first, own);
-    if (step.analysis == kBaseline) continue;
-    result.comparisons.back() = compare_to_first_order(first, own, result.extremes.back());
-  }
+  result.extremes.resize(result.steps.size());
+  result.comparisons.resize(result.steps.size());
+  result.storeys.resize(result.steps.size());
+  tbb::parallel_for(std::size_t{0}, result.steps.size(),
+                    [&result](std::size_t i) { compare(result, i); });
 }
 
 void add_remarks(RunResult& result) {

@@ -6,13 +6,13 @@
 
 #include <cassert>
 #include <cmath>
+#include <span>
+
+#include "core/solve/block_inertia.hpp"
 
 namespace ulterix {
 
 namespace {
-
-/// Above this work LDLᵀ by columns takes minutes: the count of negative pivots is then not known.
-constexpr double kMostCountingFlops = 2e10;
 
 void set_up(cholmod_common& common) {
   cholmod_l_start(&common);
@@ -121,12 +121,6 @@ FactorStatus Factorisation::factorise(const std::vector<double>& values) {
   return FactorStatus::positive_definite;
 }
 
-int Factorisation::failing_unknown() const {
-  const auto minor = impl_->L->minor;
-  if (minor >= impl_->L->n) return -1;
-  return static_cast<int>(static_cast<const std::int64_t*>(impl_->L->Perm)[minor]);
-}
-
 double Factorisation::smallest_pivot() const {
   return impl_->smallest_pivot;
 }
@@ -155,19 +149,18 @@ void Factorisation::solve(Eigen::Ref<Eigen::MatrixXd> X) const {
 }
 
 std::optional<int> Factorisation::negative_pivots(const std::vector<double>& values) const {
-  if (impl_->flops > kMostCountingFlops) return std::nullopt;
+  if (impl_->pattern->size == 0) return 0;
   Impl counting(*impl_->pattern);
-  counting.common.supernodal = CHOLMOD_SIMPLICIAL;
-  counting.common.final_ll = 0;
-  cholmod_sparse A = counting.view(&values);
+  counting.common.supernodal = CHOLMOD_SUPERNODAL;
+  cholmod_sparse A = counting.view(nullptr);
   counting.L = cholmod_l_analyze(&A, &counting.common);
-  cholmod_l_factorize(&A, counting.L, &counting.common);
-  if (counting.common.status != CHOLMOD_OK || counting.L->minor < counting.L->n) {
-    return std::nullopt;
-  }
-  int negative = 0;
-  counting.for_each_diagonal([&negative](std::int64_t, double d) { negative += d < 0 ? 1 : 0; });
-  return negative;
+  const cholmod_factor& L = *counting.L;
+  const auto view = [](const void* data, std::size_t size) {
+    return std::span(static_cast<const std::int64_t*>(data), size);
+  };
+  const EliminationBlocks blocks{view(L.super, L.nsuper + 1), view(L.pi, L.nsuper + 1),
+                                 view(L.s, L.ssize), view(L.Perm, L.n)};
+  return count_negative_eigenvalues(*impl_->pattern, values, blocks);
 }
 
 }  // namespace ulterix

@@ -23,17 +23,14 @@ class Factorisation {
   /// LLᵀ of the matrix. Positive definite means: every pivot was positive, no negative eigenvalue.
   [[nodiscard]] FactorStatus factorise(const std::vector<double>& values);
 
-  /// After not_positive_definite: the unknown at which the elimination stopped.
-  int failing_unknown() const;
-
   /// Smallest pivot as a fraction of its diagonal entry. Near 1e-16 the matrix is singular.
   double smallest_pivot() const;
 
   /// X = K⁻¹·X, columns are right sides. Precondition: the last factorise was positive definite.
   void solve(Eigen::Ref<Eigen::MatrixXd> X) const;
 
-  /// Number of negative pivots of LDLᵀ: of negative eigenvalues (Sylvester). Empty where the matrix
-  /// is too large for the method or a pivot vanished: not known.
+  /// Number of negative eigenvalues of a matrix of this pattern, by the signs of the pivots of LDLᵀ
+  /// (Sylvester); does not touch the factor. Empty where a pivot vanished: not known.
   std::optional<int> negative_pivots(const std::vector<double>& values) const;
 
   double flops() const;  ///< of one factorisation
