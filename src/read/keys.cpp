@@ -176,7 +176,8 @@ constexpr std::array kKeys = {
     Key{"analysis", "iterate", Q::number, "false",
         "first-order: one-directional members act one way", false},
     Key{"analysis", "hold", Q::number, "", "restraints for this analysis only", false},
-    Key{"analysis", "axial_from", Q::number, "", "loads that make the axial force", false},
+    Key{"analysis", "axial_from", Q::number, "each its own",
+        "p-delta: the loads whose axial forces act on the bent shape", true},
 };
 
 /// Keys of analyses that are not built yet, refused by name whatever the kind.

@@ -72,8 +72,10 @@ std::optional<AnalysisKind> read_kind(Reading& r, const Value& t, Location at,
   }
   const auto word = r.text(*v, who + ": kind");
   if (!word) return std::nullopt;
-  if (const auto kind = value_of(kAnalysisKinds, *word)) return kind;
-  if (std::find(kLaterKinds.begin(), kLaterKinds.end(), *word) != kLaterKinds.end()) {
+  const auto kind = value_of(kAnalysisKinds, *word);
+  const bool later = std::find(kLaterKinds.begin(), kLaterKinds.end(), *word) != kLaterKinds.end();
+  if (kind && !later) return kind;
+  if (later) {
     r.complain(v->at, "{}: kind \"{}\" is not supported yet", who, *word);
   } else {
     std::vector<std::string> names;
@@ -108,6 +110,11 @@ void read_analysis(Reading& r, const Entry& entry) {
   }
   if (const Value* v = t.find("between_nodes")) {
     if (const auto flag = r.flag(*v, who + ": between_nodes")) spec.between_nodes = *flag;
+  }
+  if (const Value* v = t.find("axial_from")) {
+    const std::vector<LoadSet> sets = select_loads(r, *v, who + ": axial_from");
+    if (sets.size() > 1) r.complain(v->at, "{}: axial_from names one set of loads", who);
+    if (sets.size() == 1) spec.axial_from = sets.front();
   }
   r.model.analyses.push_back(spec);
 }

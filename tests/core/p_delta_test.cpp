@@ -443,5 +443,35 @@ TEST(PDelta, RunsOutOfRoundsAndSaysSo) {
   EXPECT_LT(step.equilibrium.nodes, 1e-9);
 }
 
+/// axial_from: the sway load alone, on a column that the weight of another case compresses. The tip
+/// moves by tan(kL)/(kL) − 1 over kL², as if both acted (S2 without shear).
+TEST(PDelta, AxialForcesOfOtherLoads) {
+  FrameBuilder b(Plane::xz);
+  const double EI = 210e9 * 1e-4, L = 5, H = 1e3, P = 0.4 * EI * M_PI * M_PI / (4 * L * L);
+  const NodeId A = b.node("A", 0, 0, 0), B = b.node("B", 0, 0, L);
+  const MemberId m = b.member("m", A, B, b.section(bending_only(1e-4)), b.material(210e9, 81e9));
+  b.fix(A, {0, 2, 4});
+  b.nodal_load(B, 0, H);
+  LoadCase weight;
+  weight.name = "weight";
+  weight.nodal.push_back({B, force6(0, 0, -P), 0});
+  b.model.cases.push_back(weight);
+  AnalysisSpec options;
+  options.axial_from = b.model.case_alone(CaseId(1));
+  const RunResult r = b.run(options);
+  const Reader second(r, "p-delta");
+  const double k = std::sqrt(P / EI);
+  EXPECT_RELATIVE(second.u(B, 0), H / P * (std::tan(k * L) / k - L), kIterated);
+  EXPECT_RELATIVE(second.force(m, kMy, 0),
+                  Reader(r, "first-order").force(m, kMy, 0) * std::tan(k * L) / (k * L), kIterated);
+  EXPECT_NEAR(second.force(m, kN, 0), 0, 1e-9 * P);  // the weight itself is not in this step
+  EXPECT_EQ(second.step().rounds.size(), 1u);
+  b.model.cases[CaseId(1)].nodal[0].force *= 3;  // above the critical load
+  const RunResult failed = b.run(options);
+  const Outcome& outcome = failed.find("p-delta", "G")->outcome;
+  EXPECT_EQ(outcome.verdict, Verdict::above_critical_load);
+  EXPECT_NE(outcome.reason.find("axial_from, weight"), std::string::npos);
+}
+
 }  // namespace
 }  // namespace ulterix::testing

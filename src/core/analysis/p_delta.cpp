@@ -7,6 +7,7 @@
 #include <atomic>
 #include <cmath>
 
+#include "core/analysis/first_order.hpp"
 #include "core/results/recovery.hpp"
 #include "core/solve/conjugate_gradients.hpp"
 #include "core/system/mechanism_words.hpp"
@@ -41,6 +42,9 @@ class Iteration {
         factor_(system_.pattern()),
         spec_(spec),
         loads_(loads) {}
+
+  /// The axial forces that act are given (the mean of each member): one round is enough.
+  void give_axial_forces(const AxialForces& forces) { given_ = forces; }
 
   /// Iterates at load factor lambda from the given axial forces; on success state() and forces()
   /// hold the result.
@@ -81,6 +85,7 @@ class Iteration {
   std::optional<int> negative_pivots_;
   std::vector<MemberId> unstable_;
   bool stagnates_ = false;
+  std::optional<AxialForces> given_;
 };
 
 bool Iteration::definite(const Assembly& assembly) {
@@ -141,7 +146,7 @@ Iteration::End Iteration::run(double lambda, const AxialForces& start) {
   negative_pivots_.reset();
   applied_ = std::make_shared<AppliedLoads>(system_.variant(), scaled(loads_, lambda));
   const AppliedLoads& applied = *applied_;
-  AxialForces forces = start;
+  AxialForces forces = given_.value_or(start);
   State before(system_.model());
   VectorXd q = VectorXd::Zero(system_.dofs().size());
   bool last = factor_.flops() < kIterativeFlops;
@@ -150,6 +155,7 @@ Iteration::End Iteration::run(double lambda, const AxialForces& start) {
     now.geometric = true;
     now.between_nodes = spec_.between_nodes;
     now.lambda = lambda;
+    now.axial_given = given_.has_value();
     for (const MemberId id : system_.model().members.ids())
       now.members[id].axial_start = forces[id];
     const Assembly assembly = system_.assemble(applied, now, spec_.split);
@@ -164,9 +170,10 @@ Iteration::End Iteration::run(double lambda, const AxialForces& start) {
     record.residual = load > 0 ? rest.lpNorm<Eigen::Infinity>() / load : 0;
     rounds_.push_back(record);
     before = now;
-    forces = found;
+    if (!given_) forces = found;
     stagnates_ = stagnates();
-    const bool small = record.change_u <= spec_.tolerance && record.change_n <= spec_.tolerance;
+    const bool small = given_.has_value() ||
+                       (record.change_u <= spec_.tolerance && record.change_n <= spec_.tolerance);
     if (small || stagnates_) {
       state_ = now;
       forces_ = found;
@@ -287,6 +294,46 @@ void remark_on_convergence(const Step& baseline, Step& step) {
       grown, step.rounds.size());
 }
 
+/// The axial forces that `axial_from` makes: of equilibrium on the bent shape under those loads
+/// alone. Empty, with the reason, if there is none.
+std::optional<AxialForces> axial_forces_of(const ElasticFrame& frame, const AnalysisSpec& spec,
+                                           std::string& reason) {
+  const FrameSystem& system = *frame.system;
+  AnalysisSpec first;
+  first.loads = {*spec.axial_from};
+  const Step baseline = first_order(frame, first).front();
+  if (!baseline.outcome.stands()) {
+    reason = baseline.outcome.reason;
+    return std::nullopt;
+  }
+  Iteration iteration(frame, spec, *spec.axial_from);
+  const auto end = iteration.run(1, system.axial_forces(*baseline.applied, baseline.state));
+  if (end == Iteration::End::converged) {
+    return system.mean_axial_forces(*iteration.applied(), iteration.state());
+  }
+  reason = fmt::format("the loads of axial_from, {}, are above their critical load",
+                       spec.axial_from->name);
+  return std::nullopt;
+}
+
+/// Equilibrium under one set of loads with axial forces that are given.
+void solve_with_given(const ElasticFrame& frame, const AnalysisSpec& spec,
+                      const AxialForces& forces, const Step& baseline, Step& step) {
+  if (!baseline.outcome.stands()) {
+    step.outcome = baseline.outcome;
+    return;
+  }
+  Iteration iteration(frame, spec, step.loads);
+  iteration.give_axial_forces(forces);
+  if (iteration.run(1, forces) == Iteration::End::converged) {
+    take(*frame.system, iteration, step);
+    return;
+  }
+  step.outcome.verdict = Verdict::above_critical_load;
+  step.outcome.reason = fmt::format("above the critical load: the axial forces of {} are too large",
+                                    spec.axial_from->name);
+}
+
 void solve_one(const ElasticFrame& frame, const AnalysisSpec& spec, const Step& baseline,
                Step& step) {
   if (!baseline.outcome.stands()) {
@@ -334,6 +381,9 @@ std::vector<Step> p_delta(const ElasticFrame& frame, const AnalysisSpec& spec,
                           const std::vector<Step>& baseline, const Progress& progress) {
   std::vector<Step> steps(spec.loads.size());
   std::atomic<int> done = 0;
+  std::optional<AxialForces> given;
+  std::string no_forces;
+  if (spec.axial_from && frame.stands()) given = axial_forces_of(frame, spec, no_forces);
   const auto solve = [&](std::size_t i) {
     if (progress) progress(spec.name, double(done) / double(spec.loads.size()));
     Step& step = steps[i];
@@ -342,7 +392,13 @@ std::vector<Step> p_delta(const ElasticFrame& frame, const AnalysisSpec& spec,
     step.loads = spec.loads[i];
     step.label = spec.loads[i].name;
     step.split = spec.split;
-    solve_one(frame, spec, baseline[i], step);
+    if (given) {
+      solve_with_given(frame, spec, *given, baseline[i], step);
+    } else if (!no_forces.empty()) {
+      step.outcome = {Verdict::above_critical_load, no_forces, {}, 0, 0};
+    } else {
+      solve_one(frame, spec, baseline[i], step);
+    }
     ++done;
   };
   // Sets of loads do not know of each other. Those of a large frame share the solver of the

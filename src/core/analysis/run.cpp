@@ -33,24 +33,45 @@ std::vector<LoadSet> loads_in_use(const Model& model, const std::vector<std::str
   return all;
 }
 
-/// What is read off one step; steps do not know of each other.
-void compare(RunResult& result, std::size_t index) {
+/// What is read off one step alone.
+void read_off(RunResult& result, std::size_t index) {
   const Step& step = result.steps[index];
   if (!step.has_state) return;
   const Recovery own(*result.frame.system, step);
   result.extremes[index] = find_extremes(own);
-  const Recovery first(*result.frame.system, result.baseline(step.loads.name));
-  result.storeys[index] = find_storeys(first, own);
-  if (step.analysis == kBaseline) return;
-  result.comparisons[index] = compare_to_first_order(first, own, result.extremes[index]);
+  result.stiffness[index] = lateral_stiffness(own);
 }
 
-void compare(RunResult& result) {
-  result.extremes.resize(result.steps.size());
-  result.comparisons.resize(result.steps.size());
-  result.storeys.resize(result.steps.size());
-  tbb::parallel_for(std::size_t{0}, result.steps.size(),
-                    [&result](std::size_t i) { compare(result, i); });
+/// What is read off a step beside its baseline, whose extremes are there.
+void compare(RunResult& result, std::size_t index) {
+  const Step& step = result.steps[index];
+  if (!step.has_state) return;
+  const Recovery own(*result.frame.system, step);
+  const std::size_t baseline = result.baseline_index(step.loads.name);
+  const Recovery first(*result.frame.system, result.steps[baseline]);
+  result.storeys[index] = find_storeys(first, own);
+  if (step.analysis == kBaseline) return;
+  result.comparisons[index] =
+      compare_to_first_order(first, own, result.extremes[index], result.storeys[index]);
+  const bool whole = step.state.lambda == 1 && first.step().has_state;
+  if (step.kind != AnalysisKind::p_delta || !whole) return;
+  result.storey_opinions[index] = storey_opinions(own, result.storeys[index]);
+  result.member_opinions[index] = member_opinions(
+      first, own, result.extremes[baseline], result.extremes[index], result.storey_opinions[index]);
+}
+
+/// Steps do not know of each other.
+void read_off_steps(RunResult& result) {
+  const std::size_t count = result.steps.size();
+  result.extremes.resize(count);
+  result.comparisons.resize(count);
+  result.storeys.resize(count);
+  result.stiffness.resize(count);
+  result.storey_opinions.resize(count);
+  result.member_opinions.resize(count);
+  tbb::parallel_for(std::size_t{0}, count, [&result](std::size_t i) { read_off(result, i); });
+  tbb::parallel_for(std::size_t{0}, count, [&result](std::size_t i) { compare(result, i); });
+  result.envelopes = find_envelopes(result);
 }
 
 void add_remarks(RunResult& result) {
@@ -80,10 +101,14 @@ const Step* RunResult::find(const std::string& analysis, const std::string& load
   return nullptr;
 }
 
-const Step& RunResult::baseline(const std::string& loads) const {
+std::size_t RunResult::baseline_index(const std::string& loads) const {
   const Step* step = find(std::string(kBaseline), loads);
   assert(step != nullptr);
-  return *step;
+  return static_cast<std::size_t>(step - steps.data());
+}
+
+const Step& RunResult::baseline(const std::string& loads) const {
+  return steps[baseline_index(loads)];
 }
 
 std::vector<std::string> RunResult::analyses() const {
@@ -121,7 +146,7 @@ RunResult run(Model given, const std::vector<std::string>& only, const Progress&
     }
     std::move(own.begin(), own.end(), std::back_inserter(result.steps));
   }
-  compare(result);
+  read_off_steps(result);
   add_remarks(result);
   result.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
   return result;

@@ -2,6 +2,9 @@
 
 #include "core/analysis/elastic_frame.hpp"
 #include "core/results/comparison.hpp"
+#include "core/results/envelopes.hpp"
+#include "core/results/second_opinion.hpp"
+#include "core/results/stiffness.hpp"
 #include "core/results/storeys.hpp"
 
 namespace ulterix {
@@ -17,11 +20,17 @@ struct RunResult {
   /// Each step beside first-order; empty for the baseline and where there is nothing to compare.
   std::vector<std::vector<ComparisonRow>> comparisons;
   std::vector<std::vector<StoreyRow>> storeys;  ///< of each step
+  std::vector<std::vector<StiffnessRow>> stiffness;
+  /// Hand formulas beside each second-order step.
+  std::vector<std::vector<StoreyOpinion>> storey_opinions;
+  std::vector<std::vector<MemberOpinion>> member_opinions;
+  std::vector<EnvelopeRow> envelopes;
   std::vector<std::string> remarks;
   double seconds = 0;
 
   /// The baseline step for a set of loads.
   const Step& baseline(const std::string& loads) const;
+  std::size_t baseline_index(const std::string& loads) const;
   const Step* find(const std::string& analysis, const std::string& loads) const;
   /// Names of the analyses in `steps`, in order, each once.
   std::vector<std::string> analyses() const;

@@ -69,10 +69,18 @@ double mean_axial_load(const MemberLoading& loading,
 
 }  // namespace
 
+double mean_axial_load(const MemberLoading& loading) {
+  return mean_axial_load(loading, used_up(loading, 0));
+}
+
 double axial_force_at_start(const ElementProperties& properties, const MemberLoading& loading,
                             const Vector12d& nodes) {
-  return properties.EA / properties.length * (nodes[6] - nodes[0]) -
-         mean_axial_load(loading, used_up(loading, 0));
+  return properties.EA / properties.length * (nodes[6] - nodes[0]) - mean_axial_load(loading);
+}
+
+std::array<double, 3> Element::acting(const std::array<double, 3>& from_loads) const {
+  if (!geometric_.follows_loads) return {geometric_.axial_start, 0, 0};
+  return {from_loads[0] + geometric_.axial_start, from_loads[1], from_loads[2]};
 }
 
 Element::Element(const ElementProperties& properties, const MemberLoading& loading,
@@ -107,8 +115,7 @@ void Element::choose_pieces() {
   if (!geometric_.acts || p.kind != MemberKind::frame) return;
   double lowest = std::numeric_limits<double>::max(), largest = 0;
   for (const auto& load : used_up(loading_, 0)) {
-    auto N = load;
-    N[0] += geometric_.axial_start;
+    const auto N = acting(load);
     for (const double value : {N[0], span_end(N), vertex(N)}) {
       lowest = std::min(lowest, value);
       largest = std::max(largest, std::abs(value));
@@ -136,12 +143,11 @@ void Element::add_axial_and_twist() {
   double twist_flexibility = 0, twist_load = 0;
   for (std::size_t i = 0; i < loading_.spans.size(); ++i) {
     const double l = loading_.spans[i].length();
-    auto N = N_load_[i];
-    N[0] += geometric_.axial_start;
-    const double acting = geometric_.acts && geometric_.twists ? span_mean(N) * p.r2 : 0;
-    if (p.GJ + acting > 0) {
-      twist_flexibility += l / (p.GJ + acting);
-      twist_load += l * span_mean(T_load_[i]) / (p.GJ + acting);
+    const bool twists = geometric_.acts && geometric_.twists;
+    const double GJ = p.GJ + (twists ? span_mean(acting(N_load_[i])) * p.r2 : 0);
+    if (GJ > 0) {
+      twist_flexibility += l / GJ;
+      twist_load += l * span_mean(T_load_[i]) / GJ;
     }
   }
   const auto add = [this](int a, int b, double k, double first, double last) {
@@ -175,8 +181,7 @@ BendingChain Element::make_chain(bool z_plane, bool with_axial_force) const {
     segment.EI = z_plane ? p.EIy : p.EIz;
     segment.shear_flexibility = z_plane ? p.shear_flexibility_z : p.shear_flexibility_y;
     if (with_axial_force) {
-      segment.N = N_load_[i];
-      segment.N[0] += geometric_.axial_start;
+      segment.N = acting(N_load_[i]);
     }
     const BendingAction from = plane_action(span.at_from, z_plane);
     const BendingAction to = plane_action(span.at_to, z_plane);
@@ -215,7 +220,8 @@ void Element::add_bending(bool z_plane) {
 
 /// The mean axial force turning with the chord: N/L across the member.
 void Element::add_chord_turn() {
-  const double mean = geometric_.axial_start + mean_axial_load(loading_, N_load_);
+  const double mean =
+      geometric_.axial_start + (geometric_.follows_loads ? mean_axial_load(loading_, N_load_) : 0);
   const double k = mean / properties_.length;
   for (const int a : {1, 2}) {
     const bool acts = a == 2 ? geometric_.bends_in_z : geometric_.bends_in_y;

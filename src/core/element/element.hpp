@@ -28,10 +28,14 @@ struct ElementProperties {
 /// The axial force that acts on the bent shape, and which motions it can act on.
 struct GeometricEffect {
   bool acts = false;
-  double axial_start = 0;     ///< N that the start node gives, N; further on it follows the loads
+  double axial_start = 0;     ///< N that the start node gives, N ...
+  bool follows_loads = true;  ///< ... further on it follows the loads, else it is constant
   bool between_nodes = true;  ///< P-δ too; else only the chord turns (P-Δ)
   bool bends_in_z = true, bends_in_y = true, twists = true;  ///< false: out of the model's plane
 };
+
+/// Mean over a member of the axial force that its loads eat up, N.
+double mean_axial_load(const MemberLoading& loading);
 
 /// N that the start node gives a member whose ends are joined along x, without the rest of the
 /// element.
@@ -78,6 +82,8 @@ class Element {
   void release(int direction, double spring, double scale);
   BendingChain make_chain(bool z_plane, bool with_axial_force) const;
   void choose_pieces();
+  /// N that acts on the bent shape along one span.
+  std::array<double, 3> acting(const std::array<double, 3>& from_loads) const;
   Vector12d member_ends(const Vector12d& nodes) const;
 
   ElementProperties properties_;

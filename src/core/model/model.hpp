@@ -145,14 +145,42 @@ struct Watch {
   Place place;
 };
 
+/// Directions (ux..rz) of a node held for one analysis only.
+struct Hold {
+  NodeId node;
+  std::array<bool, 6> directions = {};
+};
+
 struct AnalysisSpec {
   std::string name;
   AnalysisKind kind = AnalysisKind::first_order;
   std::vector<LoadSet> loads;
+  std::vector<Hold> holds;
   int split = 0;              ///< pieces a member is cut into; 0: as many as accuracy needs
   int iterations = 50;        ///< p-delta: rounds at most
   double tolerance = 1e-8;    ///< p-delta: change of displacements and of axial forces
   bool between_nodes = true;  ///< p-delta: P-δ too
+  /// p-delta: these loads make the axial forces that act on the bent shape, not each set its own.
+  std::optional<LoadSet> axial_from;
+  int modes = 0;           ///< buckling and modal: how many; 0: the default of the kind
+  bool march = false;      ///< buckling: step the load instead of one linear eigenproblem
+  int try_restraints = 0;  ///< buckling: the best restraints are really tried
+};
+
+/// Mass put on a node, kg by direction.
+struct NodalMass {
+  NodeId node;
+  Vector3d mass = Vector3d::Zero();
+};
+
+/// Where mass comes from; the parts add up.
+struct MassSpec {
+  bool self = true;
+  std::vector<std::pair<CaseId, double>> from_loads;  ///< downward part over gravity
+  std::vector<NodalMass> nodes;
+  bool lumped = false;
+  bool rotary = false;  ///< rotary inertia of bending
+  std::array<bool, 3> directions = {true, true, true};
 };
 
 enum class Plane { space, xz, xy };
@@ -172,6 +200,7 @@ struct Model {
   IndexedVector<CaseId, LoadCase> cases;
   std::vector<LoadSet> combinations;
   std::vector<Watch> watches;
+  MassSpec mass;
   std::vector<AnalysisSpec> analyses;
 
   /// True where the model's plane leaves this global direction (0..5) to the nodes.

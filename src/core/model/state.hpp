@@ -33,6 +33,8 @@ struct State {
   double lambda = 1;       ///< factor on the scaled part of the loads
   bool geometric = false;  ///< the axial forces act on the bent shape (P-Delta)
   bool between_nodes = true;
+  /// The axial forces that act are given, constant along each member; else they follow the loads.
+  bool axial_given = false;
 
   State() = default;
   explicit State(const Model& m) : nodes(m.nodes.size()), members(m.members.size()) {}

@@ -61,8 +61,11 @@ enum class LoadAxes { global, local, projected };
 inline constexpr std::array<Word<LoadAxes>, 3> kLoadAxes = {
     {{LoadAxes::global, "global"}, {LoadAxes::local, "local"}, {LoadAxes::projected, "projected"}}};
 
-enum class AnalysisKind { first_order, p_delta };
-inline constexpr std::array<Word<AnalysisKind>, 2> kAnalysisKinds = {
-    {{AnalysisKind::first_order, "first-order"}, {AnalysisKind::p_delta, "p-delta"}}};
+enum class AnalysisKind { first_order, p_delta, buckling, modal };
+inline constexpr std::array<Word<AnalysisKind>, 4> kAnalysisKinds = {
+    {{AnalysisKind::first_order, "first-order"},
+     {AnalysisKind::p_delta, "p-delta"},
+     {AnalysisKind::buckling, "buckling"},
+     {AnalysisKind::modal, "modal"}}};
 
 }  // namespace ulterix

@@ -106,6 +106,42 @@ void add_reactions(const Recovery& first, const Recovery& step, std::vector<Comp
   }
 }
 
+/// Sections in use, then groups with members, by name.
+std::vector<std::pair<std::string, std::vector<MemberId>>> member_sets(const Model& model) {
+  std::vector<std::pair<std::string, std::vector<MemberId>>> sets;
+  for (const Section& s : model.sections) sets.emplace_back(s.name, std::vector<MemberId>());
+  for (const MemberId m : model.members.ids()) {
+    sets[static_cast<std::size_t>(model.members[m].section.value)].second.push_back(m);
+  }
+  for (const Group& g : model.groups) {
+    // A group of all members of a section would only say the same again.
+    const bool repeats = std::any_of(sets.begin(), sets.end(),
+                                     [&g](const auto& set) { return set.second == g.members; });
+    if (!repeats) sets.emplace_back("group " + g.name, g.members);
+  }
+  std::erase_if(sets, [](const auto& set) { return set.second.empty(); });
+  return sets;
+}
+
+void add_storeys(const std::vector<StoreyRow>& storeys, std::vector<ComparisonRow>& rows) {
+  double largest = 0;
+  for (const StoreyRow& s : storeys) largest = std::max(largest, std::abs(s.drift));
+  for (const StoreyRow& s : storeys) {
+    if (std::abs(s.drift) <= kNoRatio * largest) continue;
+    ComparisonRow row;
+    row.kind = ComparisonRow::Kind::drift;
+    row.is_displacement = true;
+    row.component = s.direction;
+    row.name = fmt::format("storey drift {}, {}", kAxisNames[static_cast<std::size_t>(s.direction)],
+                           s.storey);
+    row.where = fmt::format("storey {}", s.storey);
+    row.first_order = s.first_drift;
+    row.value = s.drift;
+    row.ratio = ratio(s.first_drift, s.drift, largest);
+    rows.push_back(row);
+  }
+}
+
 void add_forces(const Recovery& first, const Recovery& step, const StepExtremes& extremes,
                 std::vector<ComparisonRow>& rows) {
   const Model& model = step.system().model();
@@ -113,12 +149,7 @@ void add_forces(const Recovery& first, const Recovery& step, const StepExtremes&
   const double largest_N = std::abs(largest_of(extremes, kN, everyone).value);
   const double largest_M = std::max(std::abs(largest_of(extremes, kMy, everyone).value),
                                     std::abs(largest_of(extremes, kMz, everyone).value));
-  for (const SectionId s : model.sections.ids()) {
-    std::vector<MemberId> members;
-    for (const MemberId m : everyone) {
-      if (model.members[m].section == s) members.push_back(m);
-    }
-    if (members.empty()) continue;
+  for (const auto& [name, members] : member_sets(model)) {
     for (const InternalForce component : {kMy, kMz, kN}) {
       const LargestForce found = largest_of(extremes, component, members);
       const double largest = component == kN ? largest_N : largest_M;
@@ -127,7 +158,7 @@ void add_forces(const Recovery& first, const Recovery& step, const StepExtremes&
       row.kind = ComparisonRow::Kind::internal_force;
       row.component = component;
       row.name = fmt::format("{} {}, {}", component == kN ? "axial force" : "moment",
-                             kInternalForceNames[component], model.sections[s].name);
+                             kInternalForceNames[component], name);
       row.where = model.members[found.member].name;
       row.member = found.member;
       row.x = found.x;
@@ -162,12 +193,14 @@ StepExtremes find_extremes(const Recovery& recovery) {
 }
 
 std::vector<ComparisonRow> compare_to_first_order(const Recovery& first, const Recovery& step,
-                                                  const StepExtremes& extremes) {
+                                                  const StepExtremes& extremes,
+                                                  const std::vector<StoreyRow>& storeys) {
   std::vector<ComparisonRow> rows;
   const bool whole = step.step().has_state && step.step().state.lambda == 1;
   if (!whole || !first.step().has_state) return rows;
   add_watches(first, step, rows);
   add_displacements(first, step, rows);
+  add_storeys(storeys, rows);
   add_reactions(first, step, rows);
   add_forces(first, step, extremes, rows);
   return rows;

@@ -5,13 +5,19 @@
 #include <string>
 #include <vector>
 
-#include "core/results/recovery.hpp"
+#include "core/results/storeys.hpp"
 
 namespace ulterix {
 
 /// One number beside its first-order value.
 struct ComparisonRow {
-  enum class Kind { watched, displacement, reaction, internal_force } kind = Kind::displacement;
+  enum class Kind {
+    watched,
+    displacement,
+    drift,
+    reaction,
+    internal_force
+  } kind = Kind::displacement;
   int component = 0;  ///< of displacements, reactions or internal forces
   /// What is measured: a displacement (a rotation from component 3 on), else a force (a moment).
   bool is_displacement = false;
@@ -29,10 +35,12 @@ using StepExtremes = IndexedVector<MemberId, std::array<Extreme, 6>>;
 StepExtremes find_extremes(const Recovery& recovery);
 
 /// A step beside its first-order baseline at the places that matter: watched places, the largest
-/// displacement of each direction, the largest reactions, and the largest forces of each section.
-/// `extremes` belong to the step. Empty if either has no state at the full load.
+/// displacement of each direction, storey drifts, the largest reactions, and the largest forces of
+/// each section and group. `extremes` and `storeys` belong to the step. Empty if either has no
+/// state at the full load.
 std::vector<ComparisonRow> compare_to_first_order(const Recovery& first_order, const Recovery& step,
-                                                  const StepExtremes& extremes);
+                                                  const StepExtremes& extremes,
+                                                  const std::vector<StoreyRow>& storeys);
 
 /// The node that moves furthest in a direction (0..5), by magnitude.
 NodeId furthest_node(const Step& step, int direction);

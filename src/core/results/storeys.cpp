@@ -15,6 +15,8 @@ constexpr double kNearHorizontal = 1.0 / 20, kNearVertical = 1.0 / 5;
 constexpr double kSameLevel = 1e-3;
 /// Shear below this part of the gravity load gives no index.
 constexpr double kNoShear = 1e-9;
+/// Drift below this part of the storey's height is none.
+constexpr double kNoDrift = 1e-12;
 
 double height_of(const Model& model) {
   double low = 1e300, high = -1e300;
@@ -25,15 +27,11 @@ double height_of(const Model& model) {
   return high - low;
 }
 
-/// A column that passes through a storey, cut at its two levels.
-struct ColumnPart {
-  MemberId member;
-  double x_low = 0, x_high = 0;
-};
+}  // namespace
 
-std::vector<ColumnPart> columns_between(const Model& model, double low, double high,
-                                        double tolerance) {
-  std::vector<ColumnPart> parts;
+std::vector<StoreyColumn> columns_between(const Model& model, double low, double high) {
+  const double tolerance = kSameLevel * height_of(model);
+  std::vector<StoreyColumn> parts;
   for (const MemberId id : model.members.ids()) {
     const Member& m = model.members[id];
     const Vector3d a = model.nodes[m.start].position, b = model.nodes[m.end].position;
@@ -51,10 +49,21 @@ std::vector<ColumnPart> columns_between(const Model& model, double low, double h
   return parts;
 }
 
+bool is_leaning(const FrameSystem& system, MemberId id, int direction) {
+  const Member& m = system.model().members[id];
+  if (m.kind == MemberKind::axial) return true;
+  // A sway along local z bends about y, one along local y about z.
+  const Matrix3d& R = system.axes(id);
+  const int axis = std::abs(R(2, direction)) >= std::abs(R(1, direction)) ? 4 : 5;
+  return m.joints[0][axis] == 0 && m.joints[1][axis] == 0;
+}
+
+namespace {
+
 /// Largest relative displacement over the columns, signed.
-double drift_of(const Recovery& recovery, const std::vector<ColumnPart>& columns, int direction) {
+double drift_of(const Recovery& recovery, const std::vector<StoreyColumn>& columns, int direction) {
   double drift = 0;
-  for (const ColumnPart& c : columns) {
+  for (const StoreyColumn& c : columns) {
     const MemberLine line = recovery.line(c.member);
     const Matrix3d& R = recovery.system().axes(c.member);
     const Vector3d low = R.transpose() * line.at(c.x_low).displacement;
@@ -120,7 +129,7 @@ std::vector<StoreyRow> find_storeys(const Recovery& first_order, const Recovery&
   const bool compares = &first_order.step() != &step.step() && first_order.step().has_state;
   for (std::size_t i = 1; i < levels.size(); ++i) {
     const double low = levels[i - 1].elevation, high = levels[i].elevation;
-    const std::vector<ColumnPart> columns = columns_between(model, low, high, tolerance);
+    const std::vector<StoreyColumn> columns = columns_between(model, low, high);
     if (columns.empty()) continue;
     const Vector3d above = loads_above(step, at_nodes, low + tolerance);
     for (const int direction : model.horizontal_axes()) {
@@ -133,11 +142,15 @@ std::vector<StoreyRow> find_storeys(const Recovery& first_order, const Recovery&
       row.gravity = -above[model.vertical];
       const double first =
           first_order.step().has_state ? drift_of(first_order, columns, direction) : 0;
-      if (compares && std::abs(first) > 1e-9 * row.height * 1e-3)
-        row.amplification = row.drift / first;
-      if (std::abs(row.shear) > kNoShear * std::abs(row.gravity)) {
-        row.index = row.gravity * first / (row.shear * row.height);
+      row.first_drift = first;
+      const bool pushed = std::abs(row.shear) > kNoShear * std::abs(row.gravity);
+      if (pushed && std::abs(row.drift) > kNoDrift * row.height) {
+        row.stiffness = row.shear / row.drift;
       }
+      if (compares && std::abs(first) > kNoDrift * row.height) {
+        row.amplification = row.drift / first;
+      }
+      if (pushed) row.index = row.gravity * first / (row.shear * row.height);
       rows.push_back(row);
     }
   }

@@ -146,6 +146,13 @@ IndexedVector<NodeId, NodeRotationStiffness> FrameSystem::rotation_stiffness() c
   return result;
 }
 
+bool FrameSystem::bends(MemberId id, bool z_plane) const {
+  if (model().plane == Plane::space) return true;
+  const int normal = model().plane == Plane::xz ? 1 : 2;
+  const bool about_y = std::abs(axes_[id](1, normal)) > 0.5;
+  return about_y == z_plane;
+}
+
 Element FrameSystem::element(MemberId id, const MemberLoading& loading, const State& state,
                              int split) const {
   GeometricEffect effect;
@@ -153,13 +160,10 @@ Element FrameSystem::element(MemberId id, const MemberLoading& loading, const St
   if (effect.acts) {
     effect.axial_start = state.members[id].axial_start;
     effect.between_nodes = state.between_nodes;
-    if (model().plane != Plane::space) {
-      const int normal = model().plane == Plane::xz ? 1 : 2;
-      const bool about_y = std::abs(axes_[id](1, normal)) > 0.5;
-      effect.bends_in_z = about_y;
-      effect.bends_in_y = !about_y;
-      effect.twists = false;
-    }
+    effect.follows_loads = !state.axial_given;
+    effect.bends_in_z = bends(id, true);
+    effect.bends_in_y = bends(id, false);
+    effect.twists = model().plane == Plane::space;
   }
   return {element_properties(variant_, id), loading, effect, split};
 }
@@ -250,6 +254,15 @@ IndexedVector<MemberId, double> FrameSystem::axial_forces(const AppliedLoads& lo
     const bool joined = joints[0][0] == kRigid && joints[1][0] == kRigid;
     forces[id] = joined ? axial_force_at_start(element_properties(variant_, id), loading, ends)
                         : element(id, loading, state).axial_force_at_start(ends);
+  }
+  return forces;
+}
+
+IndexedVector<MemberId, double> FrameSystem::mean_axial_forces(const AppliedLoads& loads,
+                                                               const State& state) const {
+  IndexedVector<MemberId, double> forces = axial_forces(loads, state);
+  for (const MemberId id : model().members.ids()) {
+    if (variant_.present[id]) forces[id] += mean_axial_load(loads.on_member(id));
   }
   return forces;
 }

@@ -50,11 +50,17 @@ class FrameSystem {
 
   /// N that each member gets from its start node in a state, N.
   IndexedVector<MemberId, double> axial_forces(const AppliedLoads& loads, const State& state) const;
+  /// The mean of N over each member in a state, N.
+  IndexedVector<MemberId, double> mean_axial_forces(const AppliedLoads& loads,
+                                                    const State& state) const;
 
   /// Local displacements of a member's two ends (12) in a state.
   Vector12d local_ends(MemberId id, const State& state) const;
   /// Node motions that follow from the unknowns.
   void set_motion(const VectorXd& q, State& state) const;
+
+  /// True if the model's plane lets the member bend in its local x–z plane (about y), or else x–y.
+  bool bends(MemberId id, bool z_plane) const;
 
   const Matrix3d& axes(MemberId id) const { return axes_[id]; }
   const std::array<SupportDirection, 6>& support(NodeId id) const { return supports_[id]; }
