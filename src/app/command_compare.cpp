@@ -1,130 +1,84 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <charconv>
 #include <cmath>
-#include <filesystem>
-#include <fstream>
 #include <map>
 #include <optional>
-#include <sstream>
 
+#include "app/comparing.hpp"
 #include "app/options.hpp"
-#include "app/results_input.hpp"
 #include "app/text.hpp"
 #include "read/model_changes.hpp"
-#include "read/near_names.hpp"
+#include "write/json.hpp"
 
 namespace ulterix {
 
 namespace {
 
 using Align = TextTable::Align;
+using Names = std::vector<std::string>;
 
 /// Differences below this part count as nothing; above the second they are worth a line by
 /// themselves.
 constexpr double kUnchanged = 1e-3, kWorthALine = 0.05;
 constexpr std::size_t kMostLines = 14;
 
-/// A row of the comparison table, as its file holds it.
-struct Row {
-  std::string analysis, loads, quantity, unit, where;
-  double first_order = 0, value = 0;
-  std::optional<double> ratio;
-};
-
-double number(const std::string& cell) {
-  double value = 0;
-  std::from_chars(cell.data(), cell.data() + cell.size(), value);
-  return value;
+double difference(const ComparedValue& v) {
+  return v.ratio ? std::abs(*v.ratio - 1) : 0;
 }
 
-std::vector<Row> read_rows(const std::string& folder) {
-  std::vector<Row> rows;
-  for (const auto& cells : open_table(folder, "comparison").rows) {
-    Row row{cells[0], cells[1],         cells[3],         cells[4],
-            cells[5], number(cells[6]), number(cells[7]), {}};
-    if (!cells[8].empty()) row.ratio = number(cells[8]);
-    rows.push_back(row);
-  }
-  return rows;
+double largest_difference(const ComparedPlace& place) {
+  double most = 0;
+  for (const auto& v : place.values) most = std::max(most, v ? difference(*v) : 0);
+  return most;
 }
 
-struct Filter {
-  std::vector<std::string> analyses, loads;
-  bool all = false;
+std::string ratio_text(const std::optional<double>& ratio) {
+  return ratio ? fmt::format("{:.3f}", *ratio) : "-";
+}
 
-  static bool passes(const std::vector<std::string>& wanted, const std::string& name) {
-    return wanted.empty() || std::any_of(wanted.begin(), wanted.end(),
-                                         [&name](const std::string& w) { return fits(w, name); });
+/// One set of loads: a line a place, first-order and every other analysis beside it.
+void print_loads(const ComparedLoads& loads, bool all) {
+  std::vector<const ComparedPlace*> places;
+  for (const ComparedPlace& p : loads.places) places.push_back(&p);
+  std::stable_sort(places.begin(), places.end(), [](const auto* a, const auto* b) {
+    return largest_difference(*a) > largest_difference(*b);
+  });
+  std::vector<Align> align = {Align::left, Align::left, Align::left, Align::right};
+  std::vector<std::string> head = {loads.loads, "where", "", "first-order"};
+  for (const std::string& analysis : loads.analyses) {
+    align.insert(align.end(), {Align::right, Align::right});
+    head.insert(head.end(), {analysis, "ratio"});
   }
-  bool operator()(const Row& row) const {
-    return passes(analyses, row.analysis) && passes(loads, row.loads);
-  }
-};
-
-/// Complains about an analysis or load that the results do not have.
-void check_filter(const std::string& option, const std::vector<std::string>& wanted,
-                  std::vector<std::string> names) {
-  for (const std::string& w : wanted) {
-    const bool any =
-        std::any_of(names.begin(), names.end(), [&w](const std::string& n) { return fits(w, n); });
-    if (!any) {
-      throw CallError(
-          fmt::format("--{}: \"{}\" is not in the results{}", option, w, did_you_mean(w, names)));
+  TextTable table(align);
+  table.add(head);
+  std::size_t shown = 0, equal = 0;
+  for (const ComparedPlace* p : places) {
+    const bool same = largest_difference(*p) < kUnchanged;
+    equal += same ? 1 : 0;
+    if (!all && (same || shown == kMostLines)) continue;
+    ++shown;
+    std::vector<std::string> cells = {"  " + p->quantity, p->where, p->unit,
+                                      significant(p->first_order)};
+    for (const auto& v : p->values) {
+      cells.push_back(v ? significant(v->value) : "-");
+      cells.push_back(v ? ratio_text(v->ratio) : "-");
     }
+    table.add(cells);
   }
-}
-
-double difference(const Row& row) {
-  return row.ratio ? std::abs(*row.ratio - 1) : 0;
-}
-
-void print_beside_first_order(const std::vector<Row>& rows, const Filter& filter) {
-  std::vector<std::pair<std::string, std::string>> pairs;
-  for (const Row& row : rows) {
-    const std::pair<std::string, std::string> key(row.analysis, row.loads);
-    if (filter(row) && std::find(pairs.begin(), pairs.end(), key) == pairs.end())
-      pairs.push_back(key);
+  fmt::print("{}", table.print());
+  if (!all && equal > 0) {
+    fmt::print("   unchanged within 0.1 %: {} of {}:  --all\n", equal, places.size());
   }
-  for (const auto& [analysis, loads] : pairs) {
-    std::vector<Row> own;
-    for (const Row& row : rows) {
-      if (row.analysis == analysis && row.loads == loads) own.push_back(row);
-    }
-    std::stable_sort(own.begin(), own.end(),
-                     [](const Row& a, const Row& b) { return difference(a) > difference(b); });
-    TextTable table(
-        {Align::left, Align::left, Align::left, Align::right, Align::right, Align::right});
-    table.add(
-        {fmt::format("{}, {}", analysis, loads), "where", "", "first-order", analysis, "ratio"});
-    std::size_t shown = 0, equal = 0;
-    for (const Row& row : own) {
-      const bool same = row.ratio && difference(row) < kUnchanged;
-      equal += same ? 1 : 0;
-      if (!filter.all && (same || shown == kMostLines)) continue;
-      ++shown;
-      table.add({"  " + row.quantity, row.where, row.unit, significant(row.first_order),
-                 significant(row.value), row.ratio ? fmt::format("{:.3f}", *row.ratio) : "-"});
-    }
-    fmt::print("{}", table.print());
-    if (!filter.all && equal > 0) {
-      fmt::print("   unchanged within 0.1 %: {} of {}:  --all\n", equal, own.size());
-    }
-    fmt::print("\n");
-  }
-  if (pairs.empty()) fmt::print("nothing to compare: no second-order result\n");
+  fmt::print("\n");
 }
 
-std::string model_of(const std::string& folder) {
-  std::ifstream in(std::filesystem::path(folder) / "model.toml", std::ios::binary);
-  std::ostringstream text;
-  text << in.rdbuf();
-  return text.str();
+void print_beside_first_order(const std::vector<ComparedLoads>& all_loads, bool all) {
+  for (const ComparedLoads& loads : all_loads) print_loads(loads, all);
+  if (all_loads.empty()) fmt::print("nothing to compare: no second-order result\n");
 }
 
-void print_model_changes(const std::string& before, const std::string& after) {
-  const std::vector<KeyChange> changes = model_changes(model_of(before), model_of(after));
+void print_model_changes(const std::vector<KeyChange>& changes) {
   if (changes.empty()) {
     fmt::print(" the models are the same\n\n");
     return;
@@ -143,70 +97,72 @@ void print_model_changes(const std::string& before, const std::string& after) {
 }
 
 /// Outcomes that are not the same before and after.
-void print_outcomes(const std::string& before, const std::string& after) {
+void print_outcomes(const Results& before, const Results& after) {
   std::map<std::pair<std::string, std::string>, std::string> then;
-  for (const auto& row : open_table(before, "steps").rows) then[{row[0], row[1]}] = row[5];
-  for (const auto& row : open_table(after, "steps").rows) {
-    const auto found = then.find({row[0], row[1]});
-    if (found == then.end() || found->second == row[5]) continue;
-    fmt::print(" {} under {}: {} -> {}\n", row[0], row[1], found->second, row[5]);
+  for (const auto& row : before.table("steps").rows) {
+    then[{text_in(row[0]), text_in(row[1])}] = text_in(row[5]);
+  }
+  for (const auto& row : after.table("steps").rows) {
+    const auto found = then.find({text_in(row[0]), text_in(row[1])});
+    if (found == then.end() || found->second == text_in(row[5])) continue;
+    fmt::print(" {} under {}: {} -> {}\n", text_in(row[0]), text_in(row[1]), found->second,
+               text_in(row[5]));
   }
 }
 
-struct Pairing {
-  Row before, after;
-  double ratio() const { return before.value == 0 ? 0 : after.value / before.value; }
-  double size() const {
-    const double largest = std::max(std::abs(before.value), std::abs(after.value));
-    return largest == 0 ? 0 : std::abs(after.value - before.value) / largest;
-  }
-};
-
-void print_before_and_after(const std::string& before, const std::string& after,
-                            const Filter& filter) {
-  const std::vector<Row> old_rows = read_rows(before), new_rows = read_rows(after);
-  std::vector<Pairing> pairs;
-  for (const Row& row : new_rows) {
-    if (!filter(row)) continue;
-    const auto found = std::find_if(old_rows.begin(), old_rows.end(), [&row](const Row& o) {
-      return o.analysis == row.analysis && o.loads == row.loads && o.quantity == row.quantity;
-    });
-    if (found != old_rows.end() && found->unit == row.unit) pairs.push_back({*found, row});
-  }
-  std::stable_sort(pairs.begin(), pairs.end(),
-                   [](const Pairing& a, const Pairing& b) { return a.size() > b.size(); });
-  TextTable table({Align::left, Align::left, Align::left, Align::left, Align::right, Align::right,
-                   Align::right, Align::left});
-  table.add({"what", "", "load", "where", "before", "after", "ratio", ""});
+void print_before_and_after(const std::vector<BeforeAfter>& pairs, bool all) {
+  TextTable table({Align::left, Align::left, Align::left, Align::left, Align::left, Align::right,
+                   Align::right, Align::right, Align::left});
+  table.add({"what", "", "load", "analysis", "where", "before", "after", "ratio", ""});
   std::size_t shown = 0, unchanged = 0, more = 0;
-  for (const Pairing& p : pairs) {
-    if (p.size() < kUnchanged) {
+  for (const BeforeAfter& p : pairs) {
+    if (p.change() < kUnchanged) {
       ++unchanged;
-      if (!filter.all) continue;
+      if (!all) continue;
     }
-    if (!filter.all && shown >= kMostLines) {
-      more += p.size() > kWorthALine ? 1 : 0;
+    if (!all && shown >= kMostLines) {
+      more += p.change() > kWorthALine ? 1 : 0;
       continue;
     }
     ++shown;
-    const bool moved = p.before.where != p.after.where;
-    table.add({p.after.quantity, p.after.unit, p.after.loads, p.after.where,
-               significant(p.before.value), significant(p.after.value),
-               p.before.value == 0 ? "-" : fmt::format("{:.3f}", p.ratio()),
-               moved ? "was at " + p.before.where : ""});
+    const bool moved = p.where_before != p.where;
+    table.add({p.quantity, p.unit, p.loads, p.analysis, p.where, significant(p.before),
+               significant(p.after),
+               p.before == 0 ? "new" : fmt::format("{:.3f}", p.after / p.before),
+               moved ? "was at " + p.where_before : ""});
   }
   if (shown > 0) fmt::print("{}", table.print());
   if (more > 0) fmt::print(" ...  {} more above 5 %:  --all\n", more);
   fmt::print(" unchanged within 0.1 %: {} of {}\n", unchanged, pairs.size());
 }
 
-std::vector<std::string> column(const std::vector<Row>& rows, std::string Row::*field) {
-  std::vector<std::string> names;
-  for (const Row& row : rows) {
-    if (std::find(names.begin(), names.end(), row.*field) == names.end())
-      names.push_back(row.*field);
+/// A table for scripts: the same rows, nothing left out.
+StoredTable as_table(const std::vector<ComparedLoads>& all_loads) {
+  StoredTable table;
+  table.header = {"loads",       "quantity", "unit",  "where",
+                  "first_order", "analysis", "value", "ratio"};
+  for (const ComparedLoads& loads : all_loads) {
+    for (const ComparedPlace& p : loads.places) {
+      for (std::size_t a = 0; a < loads.analyses.size(); ++a) {
+        if (!p.values[a]) continue;
+        const auto& ratio = p.values[a]->ratio;
+        table.rows.push_back({loads.loads, p.quantity, p.unit, p.where, p.first_order,
+                              loads.analyses[a], p.values[a]->value,
+                              ratio ? Cell(*ratio) : Cell()});
+      }
+    }
   }
-  return names;
+  return table;
+}
+
+StoredTable as_table(const std::vector<BeforeAfter>& pairs) {
+  StoredTable table;
+  table.header = {"analysis", "loads", "quantity", "unit", "where", "before", "after", "ratio"};
+  for (const BeforeAfter& p : pairs) {
+    table.rows.push_back({p.analysis, p.loads, p.quantity, p.unit, p.where, p.before, p.after,
+                          p.before == 0 ? Cell() : Cell(p.after / p.before)});
+  }
+  return table;
 }
 
 }  // namespace
@@ -218,34 +174,53 @@ int command_compare(const Arguments& arguments) {
       "Two: what changed in the model and in the results.",
       "  ulterix compare shed-results --load U2\n"
       "      where U2 differs from first-order\n"
+      "  ulterix compare shed-results --place CA1.My@0.5 --node D2\n"
+      "      one moment and one node, in every load and analysis\n"
       "  ulterix compare before after\n"
       "      what a change did: the keys that differ, and the results, largest change first\n");
-  using Names = std::vector<std::string>;
-  options.add()("analysis", "only this analysis; names and patterns, may be repeated",
-                cxxopts::value<Names>(),
-                "NAME")("load", "only these loads", cxxopts::value<Names>(), "NAME")(
-      "all", "every place, the unchanged ones too");
+  const auto names = [] { return cxxopts::value<Names>(); };
+  options.add()("analysis", "only this analysis; names and patterns, may be repeated", names(),
+                "NAME")("load", "only these loads", names(), "NAME")(
+      "node", "displacements and reactions of these nodes", names(), "NAME")(
+      "member", "extremes along these members", names(), "NAME")(
+      "place", "one place: B1.ux, A0.fz, CA.My@0.5, CA.N@max", names(), "PLACE")(
+      "all", "every place, the unchanged ones too")("json", "print JSON instead");
   const auto parsed = options.parse(arguments);
   if (!parsed) return kDone;
   if (parsed->count("target") == 0) throw CallError("results folder is missing");
   const auto folders = (*parsed)["target"].as<Names>();
   if (folders.size() > 2) throw CallError("one or two results folders are wanted");
-  Filter filter;
-  filter.all = parsed->count("all") > 0;
-  if (parsed->count("analysis") > 0) filter.analyses = (*parsed)["analysis"].as<Names>();
-  if (parsed->count("load") > 0) filter.loads = (*parsed)["load"].as<Names>();
-  for (const std::string& folder : folders) require_results(folder);
-  const std::vector<Row> rows = read_rows(folders.back());
-  check_filter("analysis", filter.analyses, column(rows, &Row::analysis));
-  check_filter("load", filter.loads, column(rows, &Row::loads));
-  if (folders.size() == 1) {
-    print_beside_first_order(rows, filter);
-  } else {
-    fmt::print("{}  ->  {}\n\n", folders[0], folders[1]);
-    print_model_changes(folders[0], folders[1]);
-    print_outcomes(folders[0], folders[1]);
-    print_before_and_after(folders[0], folders[1], filter);
+  CompareRequest request;
+  for (const auto& [option, list] : {std::pair<const char*, Names*>{"analysis", &request.analyses},
+                                     {"load", &request.loads},
+                                     {"node", &request.nodes},
+                                     {"member", &request.members},
+                                     {"place", &request.places}}) {
+    if (parsed->count(option) > 0) *list = (*parsed)[option].as<Names>();
   }
+  const bool all = parsed->count("all") > 0 || request.asks_for_places();
+  const bool json = parsed->count("json") > 0;
+  const Results first(folders[0]);
+  if (folders.size() == 1) {
+    const auto compared = beside_first_order(first, request);
+    if (json) {
+      fmt::print("{}", table_as_json(as_table(compared)));
+    } else {
+      print_beside_first_order(compared, all);
+    }
+    return kDone;
+  }
+  const Results second(folders[1]);
+  const auto pairs = before_and_after(first, second, request);
+  if (json) {
+    fmt::print("{}", table_as_json(as_table(pairs)));
+    return kDone;
+  }
+  fmt::print("{}  ->  {}\n\n", folders[0], folders[1]);
+  print_model_changes(
+      model_changes(first.store().about("model_text"), second.store().about("model_text")));
+  print_outcomes(first, second);
+  print_before_and_after(pairs, all);
   return kDone;
 }
 

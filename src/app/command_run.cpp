@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <filesystem>
 #include <fstream>
+#include <future>
 #include <optional>
 
 #include "app/digest.hpp"
@@ -15,6 +16,7 @@
 #include "read/near_names.hpp"
 #include "write/csv.hpp"
 #include "write/results_folder.hpp"
+#include "write/results_store.hpp"
 
 namespace ulterix {
 
@@ -73,9 +75,14 @@ int run_and_write(const ModelFile& file, const RunSettings& settings) {
     only.clear();
   }
   const RunResult result = run(std::move(model), only, progress);
+  const std::string model_name = fs::path(file.path).filename().string();
+  // The store and the CSV files side by side: each is one stream of rows.
+  std::future<void> store = std::async(std::launch::async, [&] {
+    write_store(result, file.units, file.text, model_name, folder.building() / "results.sqlite");
+  });
   write_csv_tables(result, file.units, folder.building() / "tables", progress);
-  const std::string summary =
-      summary_json(result, file.units, file.text, fs::path(file.path).filename().string());
+  store.get();
+  const std::string summary = summary_json(result, file.units, file.text, model_name);
   write_text(folder.building() / "summary.json", summary);
   write_text(folder.building() / "model.toml", file.text);
   int figures = 0;
@@ -94,10 +101,10 @@ int run_and_write(const ModelFile& file, const RunSettings& settings) {
                                      file.warnings[i].at.line, file.warnings[i].words),
                          width, 12));
     }
-    fmt::print(" Files      {}/   summary.json  tables/ ({})  figures/ ({})\n", target,
-               table_specs().size(), figures);
+    fmt::print(" Files      {}/   summary.json  results.sqlite  tables/ ({})  figures/ ({})\n",
+               target, table_specs().size(), figures);
     if (result.frame.mechanisms.empty()) {
-      fmt::print(" Next       ulterix table {} comparison\n", target);
+      fmt::print(" Next       ulterix compare {}\n", target);
     } else {
       fmt::print(" Next       look at {}/figures/mechanism-1.png\n", target);
     }

@@ -1,87 +1,58 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <charconv>
-#include <filesystem>
-#include <set>
+#include <cmath>
+#include <map>
 
 #include "app/options.hpp"
 #include "app/results_input.hpp"
 #include "app/text.hpp"
 #include "read/near_names.hpp"
 #include "write/csv.hpp"
-#include "write/results_folder.hpp"
+#include "write/json.hpp"
 
 namespace ulterix {
 
 namespace {
 
-/// Keeps the rows whose cell in the named column fits one of the wanted names or patterns.
-void keep(CsvTable& table, const std::string& option, const std::string& column,
-          const std::vector<std::string>& wanted) {
-  const auto found = std::find(table.header.begin(), table.header.end(), column);
-  if (found == table.header.end()) {
-    throw CallError(fmt::format("--{}: this table has no column \"{}\"", option, column));
-  }
-  const auto at = static_cast<std::size_t>(found - table.header.begin());
-  std::set<std::string> names;
-  for (const auto& row : table.rows) names.insert(row[at]);
-  for (const std::string& w : wanted) {
-    const bool any = std::any_of(names.begin(), names.end(),
-                                 [&w](const std::string& name) { return fits(w, name); });
-    if (any) continue;
-    throw CallError(fmt::format("--{}: \"{}\" is not in the results{}", option, w,
-                                did_you_mean(w, {names.begin(), names.end()})));
-  }
-  std::erase_if(table.rows, [&](const std::vector<std::string>& row) {
-    return std::none_of(wanted.begin(), wanted.end(),
-                        [&](const std::string& w) { return fits(w, row[at]); });
-  });
+using Names = std::vector<std::string>;
+using Row = std::vector<Cell>;
+
+bool is_real(const StoredTable& table, std::size_t column) {
+  return column >= 3 && table.spec->columns[column - 3].type == ColumnSpec::Type::real;
 }
 
-std::string for_people(const std::string& cell) {
-  double value = 0;
-  const auto end = cell.data() + cell.size();
-  const auto [stop, error] = std::from_chars(cell.data(), end, value);
-  const bool real =
-      error == std::errc() && stop == end && cell.find_first_of(".e") != std::string::npos;
-  return real ? significant(value, 5) : cell;
-}
-
-bool is_number(const std::string& cell) {
-  double value = 0;
-  const auto end = cell.data() + cell.size();
-  const auto [stop, error] = std::from_chars(cell.data(), end, value);
-  return error == std::errc() && stop == end;
-}
-
-void print_text(const CsvTable& table) {
+void print_text(const StoredTable& table) {
   std::vector<TextTable::Align> align(table.header.size(), TextTable::Align::left);
   for (std::size_t i = 0; i < align.size(); ++i) {
-    const bool numbers = !table.rows.empty() &&
-                         std::all_of(table.rows.begin(), table.rows.end(), [i](const auto& row) {
-                           return row[i].empty() || is_number(row[i]);
-                         });
+    const bool numbers =
+        !table.rows.empty() && std::all_of(table.rows.begin(), table.rows.end(), [i](const Row& r) {
+          return is_number(r[i]) || std::holds_alternative<std::monostate>(r[i]);
+        });
     if (numbers) align[i] = TextTable::Align::right;
   }
   TextTable text(align);
   text.add(table.header);
-  for (const auto& row : table.rows) {
+  for (const Row& row : table.rows) {
     std::vector<std::string> cells;
-    for (const std::string& cell : row) cells.push_back(for_people(cell));
+    for (const Cell& cell : row) cells.push_back(short_text(cell));
     text.add(cells);
   }
   fmt::print("{}", text.print());
 }
 
-void print_csv(const CsvTable& table) {
-  const auto print_row = [](const std::vector<std::string>& row) {
+void print_csv(const StoredTable& table) {
+  const auto print_line = [](const std::vector<std::string>& cells) {
     std::string line;
-    for (std::size_t i = 0; i < row.size(); ++i) line += (i == 0 ? "" : ",") + csv_cell(row[i]);
+    for (std::size_t i = 0; i < cells.size(); ++i) line += (i == 0 ? "" : ",") + csv_cell(cells[i]);
     fmt::print("{}\n", line);
   };
-  print_row(table.header);
-  for (const auto& row : table.rows) print_row(row);
+  print_line(table.header);
+  for (const Row& row : table.rows) {
+    std::vector<std::string> cells;
+    for (const Cell& cell : row) cells.push_back(exact_text(cell));
+    print_line(cells);
+  }
 }
 
 void list_tables() {
@@ -91,45 +62,214 @@ void list_tables() {
   fmt::print("Tables of a results folder:\n{}", text.print(2));
 }
 
+/// A column by its bare name; throws CallError with the near ones.
+std::size_t column_of(const StoredTable& table, const std::string& option,
+                      const std::string& name) {
+  Names names;
+  for (const std::string& h : table.header) names.push_back(h.substr(0, h.find('[')));
+  const auto found = std::find(names.begin(), names.end(), name);
+  if (found != names.end()) return static_cast<std::size_t>(found - names.begin());
+  throw CallError(fmt::format("--{}: this table has no column \"{}\"{}", option, name,
+                              did_you_mean(name, names)));
+}
+
+/// Numbers by magnitude, the largest first (`ux`), or rising (`ux:up`); text by its letters.
+void sort_rows(StoredTable& table, const std::string& by) {
+  const bool rising = by.ends_with(":up");
+  const std::size_t at = column_of(table, "sort", by.substr(0, by.size() - (rising ? 3 : 0)));
+  std::stable_sort(table.rows.begin(), table.rows.end(), [=](const Row& a, const Row& b) {
+    if (is_number(a[at]) != is_number(b[at])) return is_number(a[at]);
+    if (!is_number(a[at])) return text_in(a[at]) < text_in(b[at]);
+    const double x = number_in(a[at]), y = number_in(b[at]);
+    return rising ? x < y : std::abs(x) > std::abs(y);
+  });
+}
+
+/// The smallest and largest of every real column among rows that belong together.
+class Extremes {
+ public:
+  Extremes(const StoredTable& table, const Results& results, const std::string& per)
+      : table_(table), results_(results), per_(per) {
+    if (per != "all" && per != "group") key_ = column_of(table, "extremes", per);
+    if (per == "group") list_groups();
+    for (std::size_t c = 3; c < table.header.size(); ++c) {
+      const bool place = table.header[c].substr(0, table.header[c].find('[')) == "x";
+      if (is_real(table, c) && !place) reals_.push_back(c);
+    }
+    if (reals_.empty()) throw CallError("--extremes: this table has no numbers");
+    for (const Row& row : table.rows) take(row);
+  }
+
+  void print() const {
+    using Align = TextTable::Align;
+    TextTable text({Align::left, Align::left, Align::left, Align::right, Align::left, Align::right,
+                    Align::left});
+    text.add({"analysis", per_ == "all" ? "" : per_, "quantity", "min", "at", "max", "at"});
+    for (const auto& key : order_) {
+      const std::vector<Range>& ranges = found_.at(key);
+      for (std::size_t i = 0; i < reals_.size(); ++i) {
+        if (!ranges[i].any) continue;
+        text.add({key.first, key.second, table_.header[reals_[i]], significant(ranges[i].min, 5),
+                  place(*ranges[i].at_min), significant(ranges[i].max, 5),
+                  place(*ranges[i].at_max)});
+      }
+    }
+    fmt::print("{}", text.print());
+  }
+
+ private:
+  struct Range {
+    bool any = false;
+    double min = 0, max = 0;
+    const Row *at_min = nullptr, *at_max = nullptr;
+  };
+  using Key = std::pair<std::string, std::string>;
+
+  void list_groups() {
+    for (const std::string& g : results_.store().group_names()) {
+      for (const char* kind : {"node", "member"}) {
+        for (const std::string& item : results_.store().group_items(g, kind)) {
+          groups_[item].push_back(g);
+        }
+      }
+    }
+    if (groups_.empty()) throw CallError("--extremes group: the model has no groups");
+    key_ = std::string::npos;
+    for (std::size_t c = 0; c < table_.header.size(); ++c) {
+      if (table_.header[c] == "node" || table_.header[c] == "member") key_ = c;
+    }
+    if (key_ == std::string::npos) {
+      throw CallError("--extremes group: this table has neither nodes nor members");
+    }
+  }
+
+  void take(const Row& row) {
+    const std::string& analysis = text_in(row[0]);
+    if (per_ == "all") return take(row, {analysis, ""});
+    if (per_ != "group") return take(row, {analysis, exact_text(row[key_])});
+    const auto found = groups_.find(text_in(row[key_]));
+    if (found == groups_.end()) return;
+    for (const std::string& g : found->second) take(row, {analysis, g});
+  }
+
+  void take(const Row& row, const Key& key) {
+    auto [found, is_new] = found_.try_emplace(key, reals_.size());
+    if (is_new) order_.push_back(key);
+    for (std::size_t i = 0; i < reals_.size(); ++i) {
+      if (!is_number(row[reals_[i]])) continue;
+      const double value = number_in(row[reals_[i]]);
+      Range& r = found->second[i];
+      if (!r.any || value < r.min) r.min = value, r.at_min = &row;
+      if (!r.any || value > r.max) r.max = value, r.at_max = &row;
+      r.any = true;
+    }
+  }
+
+  /// "U2, CA1, x 3.6": the loads and the text cells of a row.
+  std::string place(const Row& row) const {
+    std::string words = text_in(row[1]);
+    for (std::size_t c = 3; c < row.size(); ++c) {
+      const bool x = table_.header[c].starts_with("x[");
+      if (std::holds_alternative<std::string>(row[c]) &&
+          (per_ == "all" || per_ == "group" || c != key_)) {
+        words += (words.empty() ? "" : ", ") + text_in(row[c]);
+      } else if (x) {
+        words += fmt::format(", x {}", significant(number_in(row[c]), 4));
+      }
+    }
+    return words;
+  }
+
+  const StoredTable& table_;
+  const Results& results_;
+  std::string per_;
+  std::size_t key_ = 0;
+  std::vector<std::size_t> reals_;
+  std::map<std::string, std::vector<std::string>> groups_;  // of an item
+  std::map<Key, std::vector<Range>> found_;
+  std::vector<Key> order_;
+};
+
+std::vector<Results::Filter> filters_of(const cxxopts::ParseResult& parsed, const Results& results,
+                                        const TableSpec& spec) {
+  const auto has = [&spec](std::string_view name) {
+    return std::any_of(spec.columns.begin(), spec.columns.end(),
+                       [name](const ColumnSpec& c) { return c.name == name; });
+  };
+  std::vector<Results::Filter> filters;
+  for (const auto& [option, column] : {std::pair<std::string, std::string>{"analysis", "analysis"},
+                                       {"load", "loads"},
+                                       {"node", "node"},
+                                       {"member", "member"},
+                                       {"step", "step"}}) {
+    if (parsed.count(option) == 0) continue;
+    // Envelopes hold both in one column.
+    const std::string found =
+        (option == "node" || option == "member") && !has(column) && has("item") ? "item" : column;
+    filters.push_back({option, found, parsed[option].as<Names>()});
+  }
+  if (parsed.count("group") > 0) {
+    const std::string kind = has("member") ? "member" : "node";
+    filters.push_back({"group", has("item") ? "item" : kind,
+                       results.of_groups(parsed["group"].as<Names>(), kind)});
+  }
+  return filters;
+}
+
 }  // namespace
 
 int command_table(const Arguments& arguments) {
-  CommandOptions options("table", "RESULTS TABLE", "Prints a table of a results folder, filtered.",
-                         "  ulterix table shed-results displacements --load U2 --node \"D*\"\n"
-                         "      where the nodes D1, D2, … are under U2, in every analysis\n"
-                         "  ulterix table shed-results\n"
-                         "      lists the tables\n");
-  using Names = std::vector<std::string>;
+  CommandOptions options(
+      "table", "RESULTS TABLE", "Prints a table of a results folder: filtered, sorted, extremes.",
+      "  ulterix table shed-results displacements --load U2 --node \"D*\"\n"
+      "      where the nodes D1, D2, … are under U2, in every analysis\n"
+      "  ulterix table shed-results member_forces --extremes member --analysis p-delta\n"
+      "      the extremes of each member over all loads, with the loads and the place\n"
+      "  ulterix table shed-results displacements --sort ux --top 5 --format json\n"
+      "      the five largest ux, for a script\n"
+      "  ulterix table shed-results\n"
+      "      lists the tables\n");
   const auto names = [] { return cxxopts::value<Names>(); };
+  const auto word = [] { return cxxopts::value<std::string>(); };
   options.add()("analysis", "only this analysis; names and patterns, may be repeated", names(),
                 "NAME")("load", "only these loads", names(), "NAME")(
       "node", "only these nodes", names(), "NAME")("member", "only these members", names(), "NAME")(
-      "step", "only these steps", names(), "N")(
-      "format", "text or csv", cxxopts::value<std::string>()->default_value("text"), "FORMAT");
+      "group", "only nodes or members of this group", names(), "NAME")("step", "only these steps",
+                                                                       names(), "N")(
+      "sort", "by a column, largest magnitude first; COLUMN:up for rising", word(), "COLUMN")(
+      "top", "only the first N rows", cxxopts::value<int>(), "N")(
+      "extremes", "smallest and largest per member, node, group, or of all", word(), "PER")(
+      "format", "text, csv or json", word()->default_value("text"), "FORMAT");
   const auto parsed = options.parse(arguments);
   if (!parsed) return kDone;
   if (parsed->count("target") == 0) throw CallError("results folder is missing");
   const auto targets = (*parsed)["target"].as<Names>();
+  if (targets.size() > 2) throw CallError("a results folder and a table are wanted");
+  const Results results(targets[0]);
   if (targets.size() == 1) {
-    require_results(targets[0]);
     list_tables();
     return kDone;
   }
-  if (targets.size() > 2) throw CallError("a results folder and a table are wanted");
   const std::string format = (*parsed)["format"].as<std::string>();
-  if (format != "text" && format != "csv") {
-    throw CallError(fmt::format("--format: text or csv, not \"{}\"", format));
+  if (format != "text" && format != "csv" && format != "json") {
+    throw CallError(fmt::format("--format: text, csv or json, not \"{}\"", format));
   }
-  CsvTable table = open_table(targets[0], targets[1]);
-  const std::vector<std::pair<std::string, std::string>> filters = {{"analysis", "analysis"},
-                                                                    {"load", "loads"},
-                                                                    {"node", "node"},
-                                                                    {"member", "member"},
-                                                                    {"step", "step"}};
-  for (const auto& [option, column] : filters) {
-    if (parsed->count(option) > 0) keep(table, option, column, (*parsed)[option].as<Names>());
+  StoredTable table =
+      results.table(targets[1], filters_of(*parsed, results, known_table(targets[1])));
+  if (parsed->count("sort") > 0) sort_rows(table, (*parsed)["sort"].as<std::string>());
+  if (parsed->count("top") > 0) {
+    const int top = (*parsed)["top"].as<int>();
+    if (top < 1) throw CallError("--top: a number of rows from 1");
+    table.rows.resize(std::min(table.rows.size(), static_cast<std::size_t>(top)));
   }
-  format == "csv" ? print_csv(table) : print_text(table);
+  if (parsed->count("extremes") > 0) {
+    if (format != "text") throw CallError("--extremes prints text only; see the table envelopes");
+    Extremes(table, results, (*parsed)["extremes"].as<std::string>()).print();
+    return kDone;
+  }
+  if (format == "csv") print_csv(table);
+  if (format == "json") fmt::print("{}", table_as_json(table));
+  if (format == "text") print_text(table);
   return kDone;
 }
 

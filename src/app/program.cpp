@@ -8,6 +8,7 @@
 #include "app/options.hpp"
 #include "read/near_names.hpp"
 #include "write/results_folder.hpp"
+#include "write/results_store.hpp"
 #include "write/version.hpp"
 
 namespace ulterix {
@@ -25,6 +26,8 @@ constexpr std::array kCommands = {
     Command{"run", command_run, "runs the analyses, prints the digest, writes the results folder"},
     Command{"compare", command_compare,
             "results beside first-order; two results, before and after"},
+    Command{"draw", command_draw,
+            "figures of a results folder: model, shapes, diagrams, reactions"},
     Command{"table", command_table, "prints a table of a results folder, filtered"},
     Command{"demo", command_demo, "writes the shipped example and runs it"},
 };
@@ -69,6 +72,9 @@ int run_program(const Arguments& arguments) {
     return dispatch(arguments);
   } catch (const CallError& error) {
     tell(error.what());
+    return kWrongModelOrCall;
+  } catch (const StoreError& error) {
+    tell(error.words);
     return kWrongModelOrCall;
   } catch (const FolderError& error) {
     tell(error.words);

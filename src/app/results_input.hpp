@@ -1,16 +1,48 @@
 #pragma once
 
 #include <string>
+#include <vector>
 
-#include "write/csv.hpp"
+#include "write/results_store.hpp"
 
 namespace ulterix {
 
-/// Throws CallError unless the folder holds results of this program.
-void require_results(const std::string& folder);
+/// A results folder as the commands read it. Every complaint is a CallError or a StoreError.
+class Results {
+ public:
+  /// Throws unless the folder holds results of this program that can be read.
+  explicit Results(std::string folder);
 
-/// One table of a results folder; throws CallError with the near names for an unknown one, and for
-/// a file that is cut short.
-CsvTable open_table(const std::string& folder, const std::string& name);
+  const std::string& folder() const { return folder_; }
+  const ResultsStore& store() const { return store_; }
+
+  /// One table; for an unknown one the near names are told. A filter whose name or pattern fits
+  /// nothing is told too, with `option` as what the user wrote.
+  struct Filter {
+    std::string option, column;
+    std::vector<std::string> wanted;
+  };
+  StoredTable table(const std::string& name, const std::vector<Filter>& filters = {}) const;
+
+  /// Nodes or members (kind "node", "member") of the named groups; throws for an unknown group.
+  std::vector<std::string> of_groups(const std::vector<std::string>& groups,
+                                     const std::string& kind) const;
+
+ private:
+  std::string folder_;
+  ResultsStore store_;
+};
+
+/// The spec of a table; throws CallError with the near names for an unknown one.
+const TableSpec& known_table(const std::string& name);
+
+/// A cell as a file writes it: the shortest text that reads back to the same double.
+std::string exact_text(const Cell& cell);
+/// A cell for people: five significant figures, "" for nothing.
+std::string short_text(const Cell& cell);
+/// The number in a cell; 0 where there is none.
+double number_in(const Cell& cell);
+bool is_number(const Cell& cell);
+const std::string& text_in(const Cell& cell);
 
 }  // namespace ulterix

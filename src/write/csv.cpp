@@ -13,14 +13,14 @@ namespace {
 constexpr std::size_t kFlushAt = 1 << 20;
 constexpr std::size_t kFewLines = 500;  // members times steps
 
-template <class Number>
-void append_number(std::string& buffer, Number value) {
-  std::array<char, 32> digits;
-  const auto [end, error] = std::to_chars(digits.data(), digits.data() + digits.size(), value);
-  buffer.append(digits.data(), end);
-}
-
 }  // namespace
+
+void append_number(std::string& text, double value) {
+  std::array<char, 32> digits;
+  if (value == 0) value = 0;  // −0
+  const auto [end, error] = std::to_chars(digits.data(), digits.data() + digits.size(), value);
+  text.append(digits.data(), end);
+}
 
 std::string csv_cell(std::string_view value) {
   if (value.find_first_of(",\"\n\r") == std::string_view::npos) return std::string(value);
@@ -63,19 +63,14 @@ void CsvSink::text(std::string_view value) {
 
 void CsvSink::integer(int value) {
   separate();
-  append_number(buffer_, value);
+  buffer_ += std::to_string(value);
 }
 
 void CsvSink::real(std::optional<double> value) {
   const double factor = factors_[column_];
   separate();
   if (!value || !std::isfinite(*value)) return;
-  const double shown = *value / factor;
-  if (shown == 0) {
-    buffer_ += '0';  // also for -0
-  } else {
-    append_number(buffer_, shown);
-  }
+  append_number(buffer_, *value / factor);
 }
 
 void CsvSink::end_row() {

@@ -51,6 +51,7 @@ std::vector<TableSpec> make_specs() {
   for (std::size_t i = 0; i < 6; ++i) {
     forces.columns.push_back(real_column(kInternalForceNames[i], kinds[i], "local"));
   }
+  forces.gathered = true;
   specs.push_back(forces);
   specs.push_back({"member_extremes",
                    "true extremes along each member",
@@ -58,7 +59,8 @@ std::vector<TableSpec> make_specs() {
                     text_column("unit", ""), real_column("min", Q::number, "in the unit beside it"),
                     real_column("x_min", Q::length, "from the start"),
                     real_column("max", Q::number, "in the unit beside it"),
-                    real_column("x_max", Q::length, "from the start")}});
+                    real_column("x_max", Q::length, "from the start")},
+                   true});
   specs.push_back({"convergence",
                    "rounds of the iteration on axial forces",
                    {integer_column("round", ""),
@@ -82,7 +84,49 @@ std::vector<TableSpec> make_specs() {
                     real_column("gravity", Q::force, "vertical loads above, down positive"),
                     real_column("amplification", Q::number, "drift over that of first-order"),
                     real_column("index", Q::number,
-                                "sum of P times drift over V times h, ACI 318-19 6.6.4.4.1")}});
+                                "sum of P times drift over V times h, ACI 318-19 6.6.4.4.1"),
+                    real_column("stiffness", Q::spring, "shear over drift")}});
+  specs.push_back(
+      {"storey_stability",
+       "hand formulas of the standards beside the computed amplification of each storey",
+       {text_column("storey", "its upper level"), text_column("direction", "x, y or z"),
+        real_column("index", Q::number, "Q of ACI 318-19 6.6.4.4.1"),
+        real_column("alpha_cr", Q::number, "EN 1993-1-1:2005 (5.2)"),
+        real_column("theta", Q::number, "ASCE 7-22 (12.8-17), elastic drift"),
+        real_column("asce_factor", Q::number, "1/(1 - theta), ASCE 7-22 12.8.7"),
+        real_column("B2", Q::number, "AISC 360-22 (A-8-6) to (A-8-8)"),
+        real_column("amplification", Q::number, "computed: drift over that of first-order"),
+        text_column("en_1993", "class"), text_column("aisc_360", "class"),
+        text_column("aci_318", "class"), text_column("asce_7", "class")}});
+  specs.push_back(
+      {"member_amplification",
+       "hand formulas of AISC 360-22 Appendix 8 beside the computed moments",
+       {text_column("member", ""), text_column("axis", "y or z, bending about it"),
+        real_column("N", Q::force, "mean over the member"),
+        real_column("Pe1", Q::force, "pi^2 E I / L^2"),
+        real_column("Cm", Q::number, "(A-8-4); 1 with loads between the ends"),
+        real_column("B1", Q::number, "(A-8-3)"), real_column("B2", Q::number, "of its storey"),
+        real_column("computed", Q::number, "largest moment over that of first-order")}});
+  specs.push_back({"stiffness",
+                   "lateral stiffness: the horizontal load over a displacement",
+                   {text_column("direction", "x, y or z"), text_column("node", ""),
+                    real_column("load", Q::force, "all loads in the direction"),
+                    real_column("displacement", Q::displacement, "of the node"),
+                    real_column("stiffness", Q::spring, "load over displacement")}});
+  specs.push_back(
+      {"acting_axial",
+       "axial forces that act on the bent shape",
+       {text_column("member", ""),
+        real_column("N", Q::force, "at its start; with axial_from the mean over the member")}});
+  specs.push_back(
+      {"envelopes",
+       "smallest and largest over all loads of an analysis, and which loads govern",
+       {text_column("item", "node or member"), text_column("quantity", "ux..rz, fx..mz, N..Mz"),
+        text_column("unit", ""), real_column("min", Q::number, "in the unit beside it"),
+        real_column("x_min", Q::length, "along a member"), text_column("min_loads", "that govern"),
+        real_column("max", Q::number, "in the unit beside it"),
+        real_column("x_max", Q::length, "along a member"),
+        text_column("max_loads", "that govern")}});
   return specs;
 }
 
@@ -194,8 +238,90 @@ class Writer {
         sink_.real(row.gravity);
         sink_.real(row.amplification);
         sink_.real(row.index);
+        sink_.real(row.stiffness);
         sink_.end_row();
       }
+    }
+  }
+
+  void storey_stability() {
+    for (std::size_t i = 0; i < result_.steps.size(); ++i) {
+      for (const StoreyOpinion& row : result_.storey_opinions[i]) {
+        lead(result_.steps[i]);
+        sink_.text(row.storey);
+        sink_.text(kAxisNames[row.direction]);
+        for (const auto& value :
+             {row.index, row.alpha_cr, row.theta, row.asce_factor, row.B2, row.amplification}) {
+          sink_.real(value);
+        }
+        for (const auto& words : {row.en_1993, row.aisc_360, row.aci_318, row.asce_7}) {
+          sink_.text(words);
+        }
+        sink_.end_row();
+      }
+    }
+  }
+
+  void member_amplification() {
+    for (std::size_t i = 0; i < result_.steps.size(); ++i) {
+      for (const MemberOpinion& row : result_.member_opinions[i]) {
+        lead(result_.steps[i]);
+        sink_.text(model_.members[row.member].name);
+        sink_.text(row.axis == 0 ? "y" : "z");
+        sink_.real(row.N);
+        sink_.real(row.Pe1);
+        sink_.real(row.Cm);
+        sink_.real(row.B1);
+        sink_.real(row.B2);
+        sink_.real(row.computed);
+        sink_.end_row();
+      }
+    }
+  }
+
+  void stiffness() {
+    for (std::size_t i = 0; i < result_.steps.size(); ++i) {
+      for (const StiffnessRow& row : result_.stiffness[i]) {
+        lead(result_.steps[i]);
+        sink_.text(kAxisNames[row.direction]);
+        sink_.text(row.where);
+        sink_.real(row.load);
+        sink_.real(row.displacement);
+        sink_.real(row.stiffness());
+        sink_.end_row();
+      }
+    }
+  }
+
+  void acting_axial() {
+    for (const Step& step : result_.steps) {
+      if (!step.has_state || !step.state.geometric) continue;
+      for (const MemberId id : model_.members.ids()) {
+        lead(step);
+        sink_.text(model_.members[id].name);
+        sink_.real(step.state.members[id].axial_start);
+        sink_.end_row();
+      }
+    }
+  }
+
+  void envelopes() {
+    for (const EnvelopeRow& row : result_.envelopes) {
+      const bool along = row.kind == EnvelopeRow::Kind::internal_force;
+      const Quantity q = quantity_of(row);
+      sink_.text(row.analysis);
+      sink_.text("");
+      sink_.integer(1);
+      sink_.text(along ? model_.members[row.member].name : model_.nodes[row.node].name);
+      sink_.text(name_of(row));
+      sink_.text(units_.label(q));
+      sink_.real(units_.from_si(q, row.min));
+      sink_.real(along ? std::optional(row.x_min) : std::nullopt);
+      sink_.text(row.loads_of_min);
+      sink_.real(units_.from_si(q, row.max));
+      sink_.real(along ? std::optional(row.x_max) : std::nullopt);
+      sink_.text(row.loads_of_max);
+      sink_.end_row();
     }
   }
 
@@ -231,6 +357,27 @@ class Writer {
 
 }  // namespace
 
+std::string_view name_of(const EnvelopeRow& row) {
+  const auto i = static_cast<std::size_t>(row.component);
+  switch (row.kind) {
+    case EnvelopeRow::Kind::displacement:
+      return kDisplacementNames[i];
+    case EnvelopeRow::Kind::reaction:
+      return kForceNames[i];
+    case EnvelopeRow::Kind::internal_force:
+      break;
+  }
+  return kInternalForceNames[i];
+}
+
+Quantity quantity_of(const EnvelopeRow& row) {
+  const bool first_three = row.component < 3;
+  if (row.kind == EnvelopeRow::Kind::displacement) {
+    return first_three ? Q::displacement : Q::rotation;
+  }
+  return first_three ? Q::force : Q::moment;
+}
+
 Quantity quantity_of(const ComparisonRow& row) {
   const bool first_three = row.component < 3;
   if (row.is_displacement) return first_three ? Q::displacement : Q::rotation;
@@ -265,9 +412,19 @@ std::string column_header(const ColumnSpec& column, const UnitSystem& units) {
 void write_table(const RunResult& result, const UnitSystem& units, const TableSpec& table,
                  TableSink& sink) {
   // In the order of the registry.
-  static const std::vector<void (Writer::*)()> kParts = {
-      &Writer::steps,           &Writer::displacements, &Writer::reactions,  &Writer::member_forces,
-      &Writer::member_extremes, &Writer::convergence,   &Writer::comparison, &Writer::storeys};
+  static const std::vector<void (Writer::*)()> kParts = {&Writer::steps,
+                                                         &Writer::displacements,
+                                                         &Writer::reactions,
+                                                         &Writer::member_forces,
+                                                         &Writer::member_extremes,
+                                                         &Writer::convergence,
+                                                         &Writer::comparison,
+                                                         &Writer::storeys,
+                                                         &Writer::storey_stability,
+                                                         &Writer::member_amplification,
+                                                         &Writer::stiffness,
+                                                         &Writer::acting_axial,
+                                                         &Writer::envelopes};
   const auto index = static_cast<std::size_t>(&table - table_specs().data());
   Writer writer(result, units, sink);
   sink.begin(table);

@@ -25,6 +25,8 @@ struct TableSpec {
   std::string_view name;
   std::string_view doc;
   std::vector<ColumnSpec> columns;  ///< after the three leading ones
+  /// Many rows a member: the store keeps all rows of one member and step together.
+  bool gathered = false;
 };
 
 /// The registry that all writers and the docs share.
@@ -34,8 +36,11 @@ const TableSpec* find_table(std::string_view name);
 /// Header of a column with its unit: `ux[mm]`.
 std::string column_header(const ColumnSpec& column, const UnitSystem& units);
 
-/// The kind of quantity that a comparison row holds.
+/// The kind of quantity that a row holds.
 Quantity quantity_of(const ComparisonRow& row);
+Quantity quantity_of(const EnvelopeRow& row);
+/// "ux", "fx" or "N".
+std::string_view name_of(const EnvelopeRow& row);
 
 /// The place of a comparison row in words: "B1", or "G1@7.2 m".
 std::string place_of(const ComparisonRow& row, const UnitSystem& units);

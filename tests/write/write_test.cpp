@@ -5,10 +5,12 @@
 #include <fstream>
 #include <limits>
 
+#include "app/results_input.hpp"
 #include "support/frame_builder.hpp"
 #include "support/program.hpp"
 #include "write/csv.hpp"
 #include "write/results_folder.hpp"
+#include "write/results_store.hpp"
 
 namespace ulterix::testing {
 namespace {
@@ -75,19 +77,48 @@ TEST(Tables, RowsMatchTheirColumns) {
   b.fix(A, {0, 2, 4});
   b.fix(D, {0, 2, 4});
   b.nodal_load(B, force6(1e4, 0, -1e5));
-  const RunResult r = b.run();
+  LoadSet twice = b.model.case_alone(CaseId(0));
+  twice.name = "twice";
+  twice.terms[0].second = 2;
+  AnalysisSpec analysis;
+  analysis.name = "p-delta";
+  analysis.kind = AnalysisKind::p_delta;
+  analysis.loads = {b.model.case_alone(CaseId(0)), twice};
+  b.model.analyses = {analysis};
+  const RunResult r = run(b.model);
   const Workplace w;
   write_csv_tables(r, UnitSystem(), w.folder());
+  write_store(r, UnitSystem(), "the text", "m.toml", w.folder() / "results.sqlite");
+  const ResultsStore store(w.folder() / "results.sqlite");
+  EXPECT_EQ(store.about("model_text"), "the text");
   for (const TableSpec& spec : table_specs()) {
     const CsvTable table = read_csv(w.folder() / (std::string(spec.name) + ".csv"));
     ASSERT_EQ(table.header.size(), spec.columns.size() + 3) << spec.name;
     EXPECT_FALSE(table.rows.empty()) << spec.name;
     for (const auto& row : table.rows) ASSERT_EQ(row.size(), table.header.size()) << spec.name;
+    // The store holds the same rows in the same order, to the last digit.
+    const StoredTable stored = store.table(spec);
+    EXPECT_EQ(stored.header, table.header);
+    ASSERT_EQ(stored.rows.size(), table.rows.size()) << spec.name;
+    for (std::size_t i = 0; i < table.rows.size(); ++i) {
+      for (std::size_t c = 0; c < table.header.size(); ++c) {
+        ASSERT_EQ(exact_text(stored.rows[i][c]), table.rows[i][c]) << spec.name << " row " << i;
+      }
+    }
   }
+  const TableSpec& forces = *find_table("member_forces");
+  const StoredTable some = store.table(forces, {{"member", {"B*", "AB"}}, {"loads", {"twice"}}});
+  for (const auto& row : some.rows) {
+    EXPECT_NE(text_in(row[3]), "DC");
+    EXPECT_EQ(text_in(row[1]), "twice");
+  }
+  EXPECT_GE(some.rows.size(), 4 * 11u);  // two members of two analyses
+  EXPECT_TRUE(store.table(forces, {{"member", {"A[B]"}}}).rows.empty());  // no class of characters
+  EXPECT_EQ(store.names(forces, "member"), (std::vector<std::string>{"AB", "BC", "DC"}));
   // Displacements come back in mm to the last digit.
   const CsvTable u = read_csv(w.folder() / "displacements.csv");
   const double si = r.find("p-delta", "G")->state.nodes[B].translation[0];
-  EXPECT_EQ(std::stod(u.rows[5][4]), si / 1e-3);
+  EXPECT_EQ(std::stod(u.rows[9][4]), si / 1e-3);
 }
 
 TEST(ResultsFolder, IsSwappedInWholeOrNotAtAll) {

@@ -1,0 +1,58 @@
+#pragma once
+
+#include <cmath>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "app/results_input.hpp"
+
+namespace ulterix {
+
+/// What `compare` was asked for; names and patterns, empty: all, and the places that matter.
+struct CompareRequest {
+  std::vector<std::string> analyses, loads;
+  std::vector<std::string> nodes, members, places;
+
+  bool asks_for_places() const { return !nodes.empty() || !members.empty() || !places.empty(); }
+};
+
+struct ComparedValue {
+  double value = 0;
+  std::optional<double> ratio;  ///< to first-order
+};
+
+/// One place with the values of every analysis beside first-order, in the results' units.
+struct ComparedPlace {
+  std::string quantity, unit, where;
+  double first_order = 0;
+  std::vector<std::optional<ComparedValue>> values;  ///< of each analysis
+};
+
+struct ComparedLoads {
+  std::string loads;
+  std::vector<std::string> analyses;  ///< beside first-order
+  std::vector<ComparedPlace> places;
+};
+
+/// Every set of loads with the analyses of one folder side by side.
+std::vector<ComparedLoads> beside_first_order(const Results& results,
+                                              const CompareRequest& request);
+
+/// The same quantity in two folders.
+struct BeforeAfter {
+  std::string analysis, loads, quantity, unit, where, where_before;
+  double before = 0, after = 0;
+
+  /// Change as a part of the larger.
+  double change() const {
+    const double largest = std::max(std::abs(before), std::abs(after));
+    return largest == 0 ? 0 : std::abs(after - before) / largest;
+  }
+};
+
+/// Quantities that both folders have, the most changed first.
+std::vector<BeforeAfter> before_and_after(const Results& before, const Results& after,
+                                          const CompareRequest& request);
+
+}  // namespace ulterix

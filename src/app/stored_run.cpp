@@ -1,0 +1,142 @@
+#include "app/stored_run.hpp"
+
+#include <algorithm>
+#include <unordered_map>
+
+#include "core/analysis/run.hpp"
+
+namespace ulterix {
+
+namespace {
+
+/// Index of each name in a vector of the model.
+template <class Id, class Item>
+std::unordered_map<std::string, Id> places(const IndexedVector<Id, Item>& items) {
+  std::unordered_map<std::string, Id> all;
+  for (const Id id : items.ids()) all.emplace(items[id].name, id);
+  return all;
+}
+
+const AnalysisSpec* find_analysis(const Model& model, const std::string& name) {
+  for (const AnalysisSpec& a : model.analyses) {
+    if (a.name == name) return &a;
+  }
+  return nullptr;
+}
+
+/// The six reals of a row from a column on, in SI.
+Vector6d six(const std::vector<Cell>& row, std::size_t from, const UnitSystem& units,
+             Quantity first, Quantity last) {
+  Vector6d v;
+  for (std::size_t i = 0; i < 6; ++i) {
+    v[static_cast<Eigen::Index>(i)] = units.to_si(i < 3 ? first : last, number_in(row[from + i]));
+  }
+  return v;
+}
+
+}  // namespace
+
+std::optional<LoadSet> find_loads(const Model& model, const std::string& name) {
+  for (const LoadSet& set : model.combinations) {
+    if (set.name == name) return set;
+  }
+  for (const CaseId id : model.cases.ids()) {
+    if (model.cases[id].name == name) return model.case_alone(id);
+  }
+  return std::nullopt;
+}
+
+StoredRun::StoredRun(const Results& results, const std::vector<std::string>& analyses,
+                     const std::vector<std::string>& loads)
+    : file_(read_model(results.store().about("model_text"), results.store().about("model"))) {
+  if (!file_.good()) {
+    throw StoreError{results.folder() +
+                     ": its model cannot be read by this version; run the model again"};
+  }
+  system_ = std::make_unique<FrameSystem>(Variant(file_.model));
+  std::vector<Results::Filter> filters;
+  if (!analyses.empty()) filters.push_back({"analysis", "analysis", analyses});
+  if (!loads.empty()) filters.push_back({"load", "loads", loads});
+  read_steps(results, filters);
+  read_motion(results, filters);
+  read_axial(results, filters);
+  read_reactions(results, filters);
+}
+
+const Step* StoredRun::find(const std::string& analysis, const std::string& loads) const {
+  for (const Step& s : steps_) {
+    if (s.analysis == analysis && s.loads.name == loads) return &s;
+  }
+  return nullptr;
+}
+
+Step* StoredRun::step_of(const std::vector<Cell>& row) {
+  const auto number = static_cast<int>(number_in(row[2]));
+  // Rows of one step follow each other.
+  for (Step& s : steps_) {
+    if (s.number == number && s.analysis == text_in(row[0]) && s.loads.name == text_in(row[1])) {
+      return &s;
+    }
+  }
+  return nullptr;
+}
+
+void StoredRun::read_steps(const Results& results, const std::vector<Results::Filter>& filters) {
+  for (const auto& row : results.table("steps", filters).rows) {
+    Step step;
+    step.analysis = text_in(row[0]);
+    step.number = static_cast<int>(number_in(row[2]));
+    step.label = text_in(row[3]);
+    step.outcome.verdict = value_of(kVerdicts, text_in(row[5])).value_or(Verdict::not_solvable);
+    step.outcome.reason = text_in(row[6]);
+    step.has_state = is_number(row[4]);
+    const auto loads = find_loads(model(), text_in(row[1]));
+    if (!step.has_state || !loads) continue;
+    step.loads = *loads;
+    step.state = State(model());
+    step.state.lambda = number_in(row[4]);
+    const AnalysisSpec* spec = find_analysis(model(), step.analysis);
+    if (spec != nullptr && step.analysis != kBaseline) {
+      step.kind = spec->kind;
+      step.split = spec->split;
+      step.state.geometric = spec->kind == AnalysisKind::p_delta;
+      step.state.between_nodes = spec->between_nodes;
+      step.state.axial_given = spec->axial_from.has_value();
+    }
+    step.reactions = IndexedVector<NodeId, Vector6d>(model().nodes.size(), Vector6d::Zero());
+    steps_.push_back(std::move(step));
+  }
+}
+
+void StoredRun::read_motion(const Results& results, const std::vector<Results::Filter>& filters) {
+  const auto node = places(model().nodes);
+  for (const auto& row : results.table("displacements", filters).rows) {
+    Step* step = step_of(row);
+    if (step == nullptr) continue;
+    const Vector6d u = six(row, 4, units(), Quantity::displacement, Quantity::rotation);
+    step->state.nodes[node.at(text_in(row[3]))] = {u.head<3>(), u.tail<3>()};
+  }
+}
+
+void StoredRun::read_axial(const Results& results, const std::vector<Results::Filter>& filters) {
+  const auto member = places(model().members);
+  for (const auto& row : results.table("acting_axial", filters).rows) {
+    Step* step = step_of(row);
+    if (step == nullptr) continue;
+    step->state.members[member.at(text_in(row[3]))].axial_start =
+        units().to_si(Quantity::force, number_in(row[4]));
+  }
+}
+
+void StoredRun::read_reactions(const Results& results,
+                               const std::vector<Results::Filter>& filters) {
+  const auto node = places(model().nodes);
+  for (const auto& row : results.table("reactions", filters).rows) {
+    Step* step = step_of(row);
+    if (step == nullptr) continue;
+    step->reactions[node.at(text_in(row[3]))] =
+        six(row, 4, units(), Quantity::force, Quantity::moment);
+  }
+}
+
+}  // namespace ulterix

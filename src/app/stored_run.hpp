@@ -1,0 +1,45 @@
+#pragma once
+
+#include <memory>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "app/results_input.hpp"
+#include "core/results/recovery.hpp"
+#include "read/model_file.hpp"
+
+namespace ulterix {
+
+/// Steps of a results folder brought back as the core sees them, so that forces and shapes are
+/// recovered from their states anywhere. The model is the one kept in the store.
+class StoredRun {
+ public:
+  /// The steps of the analyses and loads named (patterns too; empty: all) that have a state.
+  StoredRun(const Results& results, const std::vector<std::string>& analyses,
+            const std::vector<std::string>& loads);
+
+  const ModelFile& file() const { return file_; }
+  const Model& model() const { return file_.model; }
+  const UnitSystem& units() const { return file_.units; }
+  const std::vector<Step>& steps() const { return steps_; }
+  const Step* find(const std::string& analysis, const std::string& loads) const;
+  Recovery recovery(const Step& step) const { return {*system_, step}; }
+  const FrameSystem& system() const { return *system_; }
+
+ private:
+  void read_steps(const Results& results, const std::vector<Results::Filter>& filters);
+  void read_motion(const Results& results, const std::vector<Results::Filter>& filters);
+  void read_axial(const Results& results, const std::vector<Results::Filter>& filters);
+  void read_reactions(const Results& results, const std::vector<Results::Filter>& filters);
+  Step* step_of(const std::vector<Cell>& row);
+
+  ModelFile file_;
+  std::unique_ptr<FrameSystem> system_;
+  std::vector<Step> steps_;
+};
+
+/// A set of loads of the model by its name.
+std::optional<LoadSet> find_loads(const Model& model, const std::string& name);
+
+}  // namespace ulterix
