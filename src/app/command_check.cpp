@@ -10,6 +10,7 @@
 #include "core/analysis/elastic_frame.hpp"
 #include "core/model/local_axes.hpp"
 #include "core/system/mechanism_words.hpp"
+#include "draw/canvas.hpp"
 #include "draw/model_figure.hpp"
 #include "read/keys.hpp"
 #include "write/tables.hpp"
@@ -269,7 +270,8 @@ int command_check(const Arguments& arguments) {
     const std::string picture = parsed->count("picture") > 0
                                     ? (*parsed)["picture"].as<std::string>()
                                     : base_name(path) + "-check.svg";
-    draw_model(file.model, file.units, picture);
+    draw_files({picture}, file.model.title + ": the model with its local axes",
+               [&file](Canvas& canvas) { draw_model(canvas, file.model, file.units); });
     fmt::print("  picture    {}\n", picture);
   }
   return stands ? kDone : kDoesNotStand;

@@ -13,6 +13,7 @@ using Arguments = std::vector<std::string>;  ///< after the command's name
 int command_check(const Arguments& arguments);
 int command_run(const Arguments& arguments);
 int command_compare(const Arguments& arguments);
+int command_draw(const Arguments& arguments);
 int command_table(const Arguments& arguments);
 int command_demo(const Arguments& arguments);
 

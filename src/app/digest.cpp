@@ -67,6 +67,7 @@ class Digest {
     watched();
     for (const std::string& name : result_.analyses()) table(name);
     differs_most();
+    governing();
     storeys();
     checks();
     remarks();
@@ -281,6 +282,75 @@ class Digest {
     text_ += '\n' + table.print();
   }
 
+  /// The envelope's row of the largest value among those that pass the test.
+  template <class Test>
+  const EnvelopeRow* largest_envelope(const std::string& analysis, const Test& test) const {
+    const auto size = [](const EnvelopeRow& e) {
+      return std::max(std::abs(e.min), std::abs(e.max));
+    };
+    const EnvelopeRow* best = nullptr;
+    for (const EnvelopeRow& e : result_.envelopes) {
+      const bool better = best == nullptr || size(e) > size(*best) * (1 + 1e-9);
+      if (e.analysis == analysis && test(e) && better) best = &e;
+    }
+    return best;
+  }
+
+  /// The extremes over all loads of the last analysis, and which loads govern.
+  void governing() {
+    if (result_.envelopes.empty()) return;
+    const std::string analysis = result_.envelopes.back().analysis;
+    using Kind = EnvelopeRow::Kind;
+    std::vector<std::pair<Kind, int>> wanted;
+    for (const int axis : model_.horizontal_axes()) wanted.emplace_back(Kind::displacement, axis);
+    wanted.emplace_back(Kind::displacement, model_.vertical);
+    for (const InternalForce f : {kN, kMy, kMz}) wanted.emplace_back(Kind::internal_force, f);
+    wanted.emplace_back(Kind::reaction, model_.vertical);
+    TextTable table({Align::left, Align::left, Align::left, Align::right, Align::left, Align::right,
+                     Align::left});
+    table.add({fmt::format("Over all loads, {}", analysis), "at", "", "min", "by", "max", "by"});
+    for (const auto& [kind, component] : wanted) {
+      const EnvelopeRow* e = largest_envelope(analysis, [&](const EnvelopeRow& row) {
+        return row.kind == kind && row.component == component;
+      });
+      if (e == nullptr || (e->min == 0 && e->max == 0)) continue;
+      const Quantity q = quantity_of(*e);
+      const bool along = kind == Kind::internal_force;
+      table.add({fmt::format("  {}", name_of(*e)),
+                 along ? model_.members[e->member].name : model_.nodes[e->node].name,
+                 units_.label(q), in_units(units_, q, e->min), e->loads_of_min,
+                 in_units(units_, q, e->max), e->loads_of_max});
+    }
+    text_ += '\n' + table.print();
+  }
+
+  /// What the standards say of the storey that is nearest to trouble.
+  void standards() {
+    const StoreyOpinion* worst = nullptr;
+    std::string loads;
+    for (std::size_t i = 0; i < result_.steps.size(); ++i) {
+      for (const StoreyOpinion& o : result_.storey_opinions[i]) {
+        if (!o.index || (worst != nullptr && *o.index <= *worst->index)) continue;
+        worst = &o;
+        loads = result_.steps[i].loads.name;
+      }
+    }
+    if (worst == nullptr) return;
+    line(fmt::format(
+             " Standards  storey {} along {} in {}, hand formulas: B2 {} (AISC 360), 1/(1 - Q) "
+             "{} (ACI 318), computed {}",
+             worst->storey, kAxisNames[static_cast<std::size_t>(worst->direction)], loads,
+             ratio_text(worst->B2), ratio_text(worst->asce_factor),
+             ratio_text(worst->amplification)),
+         12);
+    line(fmt::format("            EN 1993-1-1: alpha_cr {:.2f}, {}", *worst->alpha_cr,
+                     worst->en_1993),
+         12);
+    line(fmt::format("            ACI 318: Q {:.3f}, {}", *worst->index, worst->aci_318), 12);
+    line(fmt::format("            ASCE 7: theta {:.3f}, {}", *worst->theta, worst->asce_7), 12);
+    if (!worst->aisc_360.empty()) line("            AISC 360: " + worst->aisc_360, 12);
+  }
+
   /// Storeys, from above, of the load that makes the largest drift.
   void storeys() {
     const Compared* worst = nullptr;
@@ -306,6 +376,7 @@ class Digest {
            ratio_text(s.amplification), s.index ? fmt::format("{:.3f}", *s.index) : "-"});
     }
     text_ += '\n' + table.print();
+    standards();
   }
 
   void checks() {

@@ -8,8 +8,8 @@
 
 namespace ulterix {
 
-/// One line on stderr with the phase and how far it is; only on a terminal, and only for work that
-/// takes longer than a moment.
+/// One line on stderr with the phase, how far it is and how long it will still take; only on a
+/// terminal, and only for work that takes longer than a moment.
 class ProgressLine {
  public:
   explicit ProgressLine(bool quiet);
@@ -25,7 +25,8 @@ class ProgressLine {
   std::mutex lock_;
   bool on_;
   bool shown_ = false;
-  std::chrono::steady_clock::time_point start_, last_;
+  std::string phase_;
+  std::chrono::steady_clock::time_point start_, last_, phase_start_;
 };
 
 }  // namespace ulterix

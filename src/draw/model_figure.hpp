@@ -2,13 +2,14 @@
 
 #include <string>
 
-#include "core/model/model.hpp"
-#include "units/unit_system.hpp"
+#include "core/system/applied_loads.hpp"
+#include "draw/figure.hpp"
 
 namespace ulterix {
 
-/// The model as read: members with their local axes, names, supports, hinges. The format follows
-/// the ending of the path.
-void draw_model(const Model& model, const UnitSystem& units, const std::string& path);
+/// The model as read: members with their local axes and the outline of their sections as they are
+/// turned, names, supports, hinges; with `loads` those too, their values written.
+void draw_model(Canvas& canvas, const Model& model, const UnitSystem& units,
+                const FigureSettings& settings = {}, const LoadSet* loads = nullptr);
 
 }  // namespace ulterix

@@ -4,7 +4,8 @@
 
 #include <cctype>
 
-#include "draw/frame_figure.hpp"
+#include "draw/canvas.hpp"
+#include "draw/figure.hpp"
 
 namespace ulterix {
 
@@ -14,17 +15,6 @@ namespace fs = std::filesystem;
 
 /// More loads than this get no figures of their own by themselves.
 constexpr std::size_t kMostLoads = 12;
-
-/// A load's name as part of a file name.
-std::string as_file_name(const std::string& name) {
-  std::string result;
-  for (const char c : name) {
-    const bool plain =
-        std::isalnum(static_cast<unsigned char>(c)) != 0 || c == '-' || c == '.' || c == '_';
-    result += plain ? c : '_';
-  }
-  return result;
-}
 
 std::vector<std::string> both_formats(const fs::path& folder, const std::string& name) {
   return {(folder / (name + ".svg")).string(), (folder / (name + ".png")).string()};
@@ -44,15 +34,16 @@ int draw_load(const RunResult& result, const UnitSystem& units, const Step& firs
   const Step* step = second_order_step(result, first.loads.name);
   std::optional<Recovery> second_order;
   if (step != nullptr) second_order.emplace(*result.frame.system, *step);
-  const Pair pair{&first_order, second_order ? &*second_order : nullptr};
+  DrawnSteps steps = {{&first_order, std::string(kBaseline)}};
+  if (second_order) steps.push_back({&*second_order, step->analysis});
   const std::string file = as_file_name(first.loads.name);
   const std::string title = result.model->title;
   draw_files(both_formats(folder, "deflected-" + file),
              fmt::format("{}: deflected shape under {}", title, first.loads.name),
-             [&](Canvas& canvas) { draw_deflected(canvas, pair, units); });
+             [&](Canvas& canvas) { draw_deflected(canvas, steps, units); });
   draw_files(both_formats(folder, "moment-" + file),
              fmt::format("{}: bending moments under {}", title, first.loads.name),
-             [&](Canvas& canvas) { draw_moments(canvas, pair, units); });
+             [&](Canvas& canvas) { draw_diagram(canvas, Diagram::moment, steps, units); });
   return 4;
 }
 
@@ -71,6 +62,16 @@ int draw_all_mechanisms(const RunResult& result, const fs::path& folder) {
 }
 
 }  // namespace
+
+std::string as_file_name(const std::string& name) {
+  std::string result;
+  for (const char c : name) {
+    const bool plain =
+        std::isalnum(static_cast<unsigned char>(c)) != 0 || c == '-' || c == '.' || c == '_';
+    result += plain ? c : '_';
+  }
+  return result;
+}
 
 int draw_results(const RunResult& result, const UnitSystem& units, const fs::path& folder,
                  const Progress& progress) {

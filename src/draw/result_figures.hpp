@@ -1,6 +1,7 @@
 #pragma once
 
 #include <filesystem>
+#include <string>
 
 #include "core/analysis/run.hpp"
 #include "units/unit_system.hpp"
@@ -12,5 +13,8 @@ namespace ulterix {
 /// Returns the number of files.
 int draw_results(const RunResult& result, const UnitSystem& units,
                  const std::filesystem::path& folder, const Progress& progress = {});
+
+/// A load's name as part of a file name.
+std::string as_file_name(const std::string& name);
 
 }  // namespace ulterix

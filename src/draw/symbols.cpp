@@ -1,9 +1,12 @@
 #include "draw/symbols.hpp"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <cmath>
 
 #include "core/model/local_axes.hpp"
+#include "units/for_people.hpp"
 
 namespace ulterix {
 
@@ -104,49 +107,55 @@ void draw_support(Canvas& canvas, const View& view, const Model& model, const Su
   }
 }
 
-/// Curved arrow about the node; positive rotations that turn clockwise on the page do so here.
-void draw_moment(Canvas& canvas, const Vector2d& at, bool clockwise, const Stroke& stroke) {
-  const double radius = 15, from = -0.75 * kPi, to = 0.6 * kPi;
-  canvas.arc(at, radius, from, to, stroke);
-  const double end = clockwise ? to : from;
-  const Vector2d tip = at + radius * Vector2d(std::cos(end), std::sin(end));
-  const Vector2d along =
-      turned(Vector2d(std::cos(end), std::sin(end)), clockwise ? kPi / 2 : -kPi / 2);
-  canvas.polygon(
-      {tip + along * 7, tip + turned(along, kPi / 2) * 3.5, tip - turned(along, kPi / 2) * 3.5},
-      stroke.colour);
-}
-
 double arrow_length(double force, double largest) {
   return std::max(kShortestArrow, kLongestNodalArrow * force / largest);
 }
 
-void draw_nodal_loads(Canvas& canvas, const View& view, const Variant& variant,
-                      const AppliedLoads& loads, const Stroke& stroke, LabelPlacer& labels) {
-  const Model& model = *variant.model;
+/// A value waiting for its place, which is found when all arrows are drawn.
+struct LoadLabel {
+  Vector2d at;
+  std::string text;
+};
+using LoadLabels = std::vector<LoadLabel>;
+
+std::string with_unit(const UnitSystem& units, Quantity quantity, double value) {
+  return fmt::format("{} {}", significant(units.from_si(quantity, value), 3),
+                     units.label(quantity));
+}
+
+void draw_nodal_loads(Scene& scene, const Variant& variant, const AppliedLoads& loads,
+                      const Stroke& stroke, const UnitSystem* values, LoadLabels& labels) {
+  const Model& model = scene.model();
   double largest = 0;
   for (const NodeId n : model.nodes.ids()) {
     largest = std::max(largest, loads.on_node(n).head<3>().cwiseAbs().maxCoeff());
   }
   for (const NodeId n : model.nodes.ids()) {
+    if (!scene.shows(n)) continue;
     const Vector6d& f = loads.on_node(n);
-    const Vector2d at = view(variant.position(n));
+    const Vector2d at = scene(variant.position(n));
     for (int d = 0; d < 3; ++d) {
       // What is too small to draw in proportion stays away rather than lie about its size.
       if (std::abs(f[d]) < 0.02 * largest || f[d] == 0) continue;
-      const Vector2d direction = view.direction(Vector3d::Unit(d) * f[d]).normalized();
+      const Vector2d seen = scene.view().direction(Vector3d::Unit(d) * (f[d] > 0 ? 1 : -1));
+      if (seen.norm() < 0.1) continue;
+      const Vector2d direction = seen.normalized();
       const Vector2d tip = at - direction * 3;
       const Vector2d tail = tip - direction * arrow_length(std::abs(f[d]), largest);
-      draw_arrow(canvas, tail, tip, stroke);
-      labels.avoid({tail, tip});
+      draw_arrow(scene.canvas(), tail, tip, stroke);
+      scene.labels().avoid({tail, tip});
+      if (values != nullptr) {
+        labels.push_back({tail, with_unit(*values, Quantity::force, std::abs(f[d]))});
+      }
     }
     const Vector3d m = f.tail<3>();
     if (m.isZero(0)) continue;
     int axis = 0;
     m.cwiseAbs().maxCoeff(&axis);
-    // y points away from the reader of an x–z picture: positive my turns clockwise there.
-    const bool clockwise = model.plane == Plane::xy ? m[axis] < 0 : m[axis] > 0;
-    draw_moment(canvas, at, clockwise, stroke);
+    draw_moment_arrow(scene.canvas(), at, (m[axis] > 0) == positive_turns_clockwise(model), stroke);
+    if (values != nullptr) {
+      labels.push_back({at + Vector2d(15, -15), with_unit(*values, Quantity::moment, m.norm())});
+    }
   }
 }
 
@@ -164,13 +173,13 @@ double largest_line_load(const Model& model, const AppliedLoads& loads) {
   return largest;
 }
 
-void draw_line_load(Canvas& canvas, const View& view, const Vector3d& start, const Matrix3d& R,
-                    const LoadSpan& span, double largest, const Stroke& stroke,
-                    LabelPlacer& labels) {
-  const auto tip_at = [&](double x) { return view(start + R.transpose() * Vector3d(x, 0, 0)); };
+void draw_line_load(Scene& scene, const Vector3d& start, const Matrix3d& R, const LoadSpan& span,
+                    double largest, const Stroke& stroke, const UnitSystem* values,
+                    LoadLabels& labels) {
+  const auto tip_at = [&](double x) { return scene(start + R.transpose() * Vector3d(x, 0, 0)); };
   const auto tail_of = [&](double x) {
     const Vector3d q = R.transpose() * force_at(span, x);
-    const Vector2d d = view.direction(q);
+    const Vector2d d = scene.view().direction(q);
     if (d.norm() == 0) return tip_at(x);
     return Vector2d(tip_at(x) - d.normalized() * (kLongestLineArrow * q.norm() / largest + 3));
   };
@@ -182,16 +191,26 @@ void draw_line_load(Canvas& canvas, const View& view, const Vector3d& start, con
     const Vector2d tip = tip_at(x), tail = tail_of(x);
     tails.push_back(tail);
     if ((tip - tail).norm() > 4) {
-      draw_arrow(canvas, tail, tip - (tip - tail).normalized() * 2, {stroke.colour, 0.7, {}});
-      labels.avoid({tail, tip});
+      draw_arrow(scene.canvas(), tail, tip - (tip - tail).normalized() * 2,
+                 {stroke.colour, 0.7, {}});
+      scene.labels().avoid({tail, tip});
     }
   }
-  canvas.line(tails, {stroke.colour, 0.8, {}});
+  scene.canvas().line(tails, {stroke.colour, 0.8, {}});
+  if (values == nullptr) return;
+  const double from = force_at(span, span.from).norm(), to = force_at(span, span.to).norm();
+  const Quantity q = Quantity::force_per_length;
+  if (std::abs(from - to) <= 1e-9 * largest) {
+    labels.push_back({tails[tails.size() / 2], with_unit(*values, q, from)});
+  } else {
+    labels.push_back({tails.front(), with_unit(*values, q, from)});
+    labels.push_back({tails.back(), with_unit(*values, q, to)});
+  }
 }
 
-void draw_member_loads(Canvas& canvas, const View& view, const Variant& variant,
-                       const AppliedLoads& loads, const Stroke& stroke, LabelPlacer& labels) {
-  const Model& model = *variant.model;
+void draw_member_loads(Scene& scene, const Variant& variant, const AppliedLoads& loads,
+                       const Stroke& stroke, const UnitSystem* values, LoadLabels& labels) {
+  const Model& model = scene.model();
   const double largest = largest_line_load(model, loads);
   double largest_point = 0;
   for (const MemberId id : model.members.ids()) {
@@ -199,7 +218,7 @@ void draw_member_loads(Canvas& canvas, const View& view, const Variant& variant,
       largest_point = std::max(largest_point, a.head<3>().norm());
     }
   }
-  for (const MemberId id : model.members.ids()) {
+  for (const MemberId id : scene.members()) {
     const Member& m = model.members[id];
     const Vector3d start = variant.position(m.start);
     const Matrix3d R = local_axes(start, variant.position(m.end), m.roll, model.vertical);
@@ -207,22 +226,27 @@ void draw_member_loads(Canvas& canvas, const View& view, const Variant& variant,
     for (const LoadSpan& s : loading.spans) {
       const double own = std::max(force_at(s, s.from).norm(), force_at(s, s.to).norm());
       // Along a member (a column's own weight) a row of arrows would only thicken its line.
-      const Vector2d along = view.direction(R.row(0).transpose()).normalized();
-      const Vector2d push = view.direction(R.transpose() * force_at(s, (s.from + s.to) / 2));
+      const Vector2d along = scene.view().direction(R.row(0).transpose()).normalized();
+      const Vector2d push =
+          scene.view().direction(R.transpose() * force_at(s, (s.from + s.to) / 2));
       const bool across = push.norm() > 0 && std::abs(along.dot(push.normalized())) < 0.95;
       if (own > 0.05 * largest && across) {
-        draw_line_load(canvas, view, start, R, s, largest, stroke, labels);
+        draw_line_load(scene, start, R, s, largest, stroke, values, labels);
       }
     }
     for (std::size_t i = 0; i < loading.actions.size(); ++i) {
       const Vector3d f = R.transpose() * loading.actions[i].head<3>();
       if (f.norm() < 0.02 * largest_point || f.norm() == 0) continue;
       const double x = i == 0 ? 0 : loading.spans[i - 1].to;
-      const Vector2d at = view(start + R.transpose() * Vector3d(x, 0, 0));
-      const Vector2d d = view.direction(f).normalized();
+      const Vector2d at = scene(start + R.transpose() * Vector3d(x, 0, 0));
+      const Vector2d seen = scene.view().direction(f);
+      if (seen.norm() < 0.1 * f.norm()) continue;
+      const Vector2d d = seen.normalized();
       const Vector2d tail = at - d * (arrow_length(f.norm(), largest_point) + 3);
-      draw_arrow(canvas, tail, at - d * 3, stroke);
-      labels.avoid({tail, at});
+      draw_arrow(scene.canvas(), tail, at - d * 3, stroke);
+      scene.labels().avoid({tail, at});
+      if (values != nullptr)
+        labels.push_back({tail, with_unit(*values, Quantity::force, f.norm())});
     }
   }
 }
@@ -238,20 +262,36 @@ void draw_arrow(Canvas& canvas, const Vector2d& from, const Vector2d& to, const 
                  stroke.colour);
 }
 
-void draw_undeformed(Canvas& canvas, const View& view, const Model& model, const Stroke& stroke) {
-  for (const Member& m : model.members) {
-    canvas.line({view(model.nodes[m.start].position), view(model.nodes[m.end].position)}, stroke);
+void draw_moment_arrow(Canvas& canvas, const Vector2d& at, bool clockwise, const Stroke& stroke) {
+  const double radius = 15, from = -0.75 * kPi, to = 0.6 * kPi;
+  canvas.arc(at, radius, from, to, stroke);
+  const double end = clockwise ? to : from;
+  const Vector2d tip = at + radius * Vector2d(std::cos(end), std::sin(end));
+  const Vector2d along =
+      turned(Vector2d(std::cos(end), std::sin(end)), clockwise ? kPi / 2 : -kPi / 2);
+  canvas.polygon(
+      {tip + along * 7, tip + turned(along, kPi / 2) * 3.5, tip - turned(along, kPi / 2) * 3.5},
+      stroke.colour);
+}
+
+bool positive_turns_clockwise(const Model& model) {
+  // y points away from the reader of an x–z picture, z towards that of an x–y picture.
+  return model.plane != Plane::xy;
+}
+
+void draw_supports(Scene& scene) {
+  for (const Support& s : scene.model().supports) {
+    if (scene.shows(s.node)) draw_support(scene.canvas(), scene.view(), scene.model(), s);
   }
 }
 
-void draw_supports(Canvas& canvas, const View& view, const Model& model) {
-  for (const Support& s : model.supports) draw_support(canvas, view, model, s);
-}
-
-void draw_hinges(Canvas& canvas, const View& view, const Model& model) {
-  for (const Member& m : model.members) {
+void draw_hinges(Scene& scene) {
+  const Model& model = scene.model();
+  for (const MemberId id : scene.members()) {
+    const Member& m = model.members[id];
     if (m.kind != MemberKind::frame) continue;
-    const Vector2d a = view(model.nodes[m.start].position), b = view(model.nodes[m.end].position);
+    const Vector2d a = scene(model.nodes[m.start].position), b = scene(model.nodes[m.end].position);
+    if ((b - a).norm() < 3 * kHingeOff) continue;
     const Vector2d along = (b - a).normalized();
     for (int end = 0; end < 2; ++end) {
       bool free = false, sprung = false;
@@ -262,17 +302,21 @@ void draw_hinges(Canvas& canvas, const View& view, const Model& model) {
       if (!free && !sprung) continue;
       const Vector2d at =
           end == 0 ? Vector2d(a + along * kHingeOff) : Vector2d(b - along * kHingeOff);
-      canvas.circle(at, kHingeRadius, free ? palette::kWhite : palette::kUndeformed,
-                    {palette::kInk, 1.2, {}});
+      scene.canvas().circle(at, kHingeRadius, free ? palette::kWhite : palette::kUndeformed,
+                            {palette::kInk, 1.2, {}});
     }
   }
 }
 
-void draw_loads(Canvas& canvas, const View& view, const Variant& variant, const AppliedLoads& loads,
-                LabelPlacer& labels) {
+void draw_loads(Scene& scene, const Variant& variant, const AppliedLoads& loads,
+                const UnitSystem* values) {
   const Stroke stroke{palette::kLoad, 1.3, {}};
-  draw_member_loads(canvas, view, variant, loads, stroke, labels);
-  draw_nodal_loads(canvas, view, variant, loads, stroke, labels);
+  LoadLabels labels;
+  draw_member_loads(scene, variant, loads, stroke, values, labels);
+  draw_nodal_loads(scene, variant, loads, stroke, values, labels);
+  for (const LoadLabel& l : labels) {
+    scene.labels().place(l.at, l.text, {11.5, false, palette::kLoad});
+  }
 }
 
 }  // namespace ulterix

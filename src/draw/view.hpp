@@ -1,5 +1,7 @@
 #pragma once
 
+#include <optional>
+#include <string_view>
 #include <vector>
 
 #include "core/model/model.hpp"
@@ -7,25 +9,47 @@
 
 namespace ulterix {
 
-/// From the frame to the page: the plane of a plane frame, a space frame isometric, fitted into the
-/// page with room for labels and symbols.
+/// Where the reader stands: turned about the vertical from the front (looking along +y, x to the
+/// right) and raised, both in rad.
+struct ViewDirection {
+  double turned = 0, raised = 0;
+};
+
+/// "front", "side" (from +x), "plan", "iso", or "TURNED,RAISED" in degrees; empty if it is none.
+std::optional<ViewDirection> parse_view(std::string_view text);
+
+/// The front for a plane frame, isometric for a space frame.
+ViewDirection default_view(const Model& model);
+
+/// A part of the page, px.
+struct Area {
+  Vector2d low, high;
+};
+
+/// The drawing's part of the page; the rest is for title, legend and note. Half of it for pictures
+/// side by side.
+Area whole_page();
+Area half_page(bool left);
+
+/// From the frame to the page: seen from far away in one direction, fitted into an area with room
+/// for labels and symbols.
 class View {
  public:
   /// `points`: everything that has to fit.
-  View(const Model& model, const std::vector<Vector3d>& points);
+  View(const Model& model, const std::vector<Vector3d>& points, const ViewDirection& direction,
+       const Area& area = whole_page());
 
   Vector2d operator()(const Vector3d& world) const;
-  /// Direction on the page of a direction in the frame (not normalised).
+  /// Direction on the page of a direction in the frame; shorter than it if it points away.
   Vector2d direction(const Vector3d& world) const;
   double scale() const { return scale_; }  ///< px per metre
-  bool space() const { return space_; }
+  /// 0 for what is nearest to the reader among the points, 1 for what is furthest.
+  double depth(const Vector3d& world) const;
 
  private:
-  Vector2d flat(const Vector3d& world) const;
-
-  bool space_;
-  int vertical_;
+  Vector3d right_, up_, away_;  // in the frame's axes
   double scale_ = 1;
+  double nearest_ = 0, furthest_ = 0;
   Vector2d origin_ = Vector2d::Zero();
 };
 

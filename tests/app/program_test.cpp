@@ -1,6 +1,7 @@
 // The built program, run on files in a temporary folder.
 #include "support/program.hpp"
 
+#include <SQLiteCpp/SQLiteCpp.h>
 #include <fcntl.h>
 #include <gtest/gtest.h>
 #include <signal.h>
@@ -67,6 +68,16 @@ class Program : public ::testing::Test {
 
   CsvTable table(const std::string& name, const std::string& folder = "column-results") const {
     return read_csv(w.folder() / folder / "tables" / (name + ".csv"));
+  }
+  void run_demo() {
+    w.write("terminal.toml", read_file(EXAMPLES "/kittiwake-terminal.toml"));
+    ASSERT_EQ(w.run("run terminal.toml").status, 0);
+  }
+  static std::string read_file(const std::string& path) {
+    std::ifstream in(path, std::ios::binary);
+    std::ostringstream all;
+    all << in.rdbuf();
+    return all.str();
   }
   void run_column() {
     w.write("column.toml", kColumn);
@@ -205,28 +216,183 @@ TEST_F(Program, TableFiltersAndFormats) {
             "ulterix: --node: \"b\" is not in the results; did you mean \"B\"?"},
            {"displacements --member m", "ulterix: --member: this table has no column \"member\""},
            {"displacements --load Q", "ulterix: --load: \"Q\" is not in the results"},
-           {"displacements --format xls", "ulterix: --format: text or csv, not \"xls\""}}) {
+           {"displacements --format xls", "ulterix: --format: text, csv or json, not \"xls\""}}) {
     const auto r = w.run("table column-results " + call);
     EXPECT_EQ(r.status, 2) << call;
     EXPECT_EQ(r.err.substr(0, words.size()), words);
   }
-  fs::resize_file(w.folder() / "column-results/tables/steps.csv", 60);
-  const auto cut = w.run("table column-results steps");
-  EXPECT_EQ(cut.status, 2);
-  EXPECT_NE(cut.err.find("cut short"), std::string::npos);
+}
+
+TEST_F(Program, TableSortsTakesTheFirstAndFindsExtremes) {
+  run_demo();
+  const auto rows = [this](const std::string& call) {
+    return json::parse(w.run("table terminal-results " + call + " --format json").out);
+  };
+  const json by_size = rows("displacements --sort ux --top 3");
+  EXPECT_EQ(by_size["layout"], 1);
+  EXPECT_EQ(by_size["columns"][4], (json{{"name", "ux"}, {"unit", "mm"}}));
+  ASSERT_EQ(by_size["rows"].size(), 3u);
+  EXPECT_GE(std::abs(double(by_size["rows"][0]["ux"])), std::abs(double(by_size["rows"][1]["ux"])));
+  const json rising = rows("displacements --sort ux:up --top 1");
+  EXPECT_LT(rising["rows"][0]["ux"], 0);
+  const json group = rows("member_forces --group leaning --load U2 --analysis p-delta");
+  for (const json& row : group["rows"]) EXPECT_EQ(std::string(row["member"]).substr(0, 2), "CE");
+  const std::string extremes =
+      w.run("table terminal-results member_forces --extremes group --analysis p-delta").out;
+  EXPECT_NE(extremes.find("leaning"), std::string::npos);
+  EXPECT_NE(w.run("table terminal-results displacements --extremes all").out.find("U2, A5"),
+            std::string::npos);
+  for (const auto& [call, words] : std::vector<std::pair<std::string, std::string>>{
+           {"displacements --sort uxx", "--sort: this table has no column \"uxx\"; did you mean"},
+           {"displacements --group colums",
+            "--group: no group \"colums\"; did you mean \"columns\""},
+           {"displacements --top 0", "--top: a number of rows from 1"},
+           {"steps --extremes group", "--extremes group: this table has neither"}}) {
+    const auto r = w.run("table terminal-results " + call);
+    EXPECT_EQ(r.status, 2) << call;
+    EXPECT_NE(r.err.find(words), std::string::npos) << r.err;
+  }
+}
+
+TEST_F(Program, AStoreThatCannotBeReadIsTold) {
+  run_column();
+  const fs::path store = w.folder() / "column-results/results.sqlite";
+  const auto told = [this](const std::string& words) {
+    for (const char* call :
+         {"table column-results steps", "compare column-results", "draw column-results moment"}) {
+      const auto r = w.run(call);
+      EXPECT_EQ(r.status, 2) << call;
+      EXPECT_NE(r.err.find(words), std::string::npos) << r.err;
+    }
+  };
+  {
+    std::fstream file(store, std::ios::in | std::ios::out | std::ios::binary);
+    file.seekp(63);  // the last byte of user_version
+    file.put(9);
+  }
+  told("was written by another version of ulterix (layout 9, this one reads 1)");
+  {
+    std::fstream file(store, std::ios::in | std::ios::out | std::ios::binary);
+    file.seekp(63);
+    file.put(1);
+  }
+  fs::resize_file(store, fs::file_size(store) / 3);
+  told("is damaged or cut short; run the model again");
+  std::ofstream(store, std::ios::binary) << "not a database at all";
+  told("is damaged or cut short; run the model again");
+  fs::remove(store);
+  told("is missing; run the model again");
+}
+
+TEST_F(Program, TheExampleQueriesOfTheDocsRun) {
+  run_demo();
+  SQLite::Database store((w.folder() / "terminal-results/results.sqlite").string(),
+                         SQLite::OPEN_READONLY);
+  std::ifstream in(DOCS "/results-store.md");
+  std::ostringstream page;
+  page << in.rdbuf();
+  const std::string text = page.str();
+  int queries = 0;
+  for (auto at = text.find("```sql"); at != std::string::npos; at = text.find("```sql", at + 1)) {
+    SQLite::Statement query(store, text.substr(at + 6, text.find("```", at + 6) - at - 6));
+    EXPECT_TRUE(query.executeStep()) << query.getQuery();
+    ++queries;
+  }
+  EXPECT_EQ(queries, 6);
+  SQLite::Statement sums(store,
+                         "SELECT sum(fx) FROM reactions WHERE loads = 'U4' GROUP BY analysis");
+  while (sums.executeStep()) EXPECT_NEAR(sums.getColumn(0).getDouble(), -150, 1e-9);
+}
+
+TEST_F(Program, DrawMakesEveryFigureInEveryFormat) {
+  run_demo();
+  const std::string draw = "draw terminal-results ";
+  for (const char* what : {"model", "deflected", "moment", "shear", "axial", "reactions"}) {
+    const auto r = w.run(draw + what + " --load U2");
+    EXPECT_EQ(r.status, 0) << r.err;
+    EXPECT_EQ(std::count(r.out.begin(), r.out.end(), '\n'), 2);
+    EXPECT_TRUE(w.has(std::string("terminal-results/figures/") + what + "-U2.svg")) << what;
+    EXPECT_TRUE(w.has(std::string("terminal-results/figures/") + what + "-U2.png")) << what;
+  }
+  EXPECT_EQ(w.run(draw + "deflected --load U3 --side-by-side -o side.pdf").status, 0);
+  EXPECT_EQ(w.read("side.pdf").substr(0, 5), "%PDF-");
+  const std::string plain = "moment --load U2 --analysis p-delta";
+  w.run(draw + plain + " -o plain.svg");
+  for (const char* option : {"--diagram-side compression", "--group columns", "--member CA.1",
+                             "--view 30,20", "--scale 1.5", "--analysis first-order"}) {
+    EXPECT_EQ(w.run(draw + plain + " " + option + " -o other.svg").status, 0) << option;
+    EXPECT_NE(w.read("other.svg"), w.read("plain.svg")) << option;
+  }
+  // What is drawn from the store is what the run drew.
+  w.run(draw + "moment --load U2 -o again.svg");
+  EXPECT_EQ(w.read("again.svg").size(), w.read("terminal-results/figures/moment-U2.svg").size());
+  for (const auto& [call, words] : std::vector<std::pair<std::string, std::string>>{
+           {"momnt", "no figure \"momnt\"; did you mean \"moment\"?"},
+           {"moment --load U9", "--load: \"U9\" has no results; did you mean \"U1\"?"},
+           {"moment --analysis p", "--analysis: \"p\" has no result for U1"},
+           {"moment --view top", "--view: front, side, plan, iso"},
+           {"moment --member CZ", "--member: no member \"CZ\""},
+           {"moment --diagram-side left", "--diagram-side: tension or compression"},
+           {"moment --scale 0", "--scale: a number above 0"},
+           {"moment -o picture.gif", "ends in none of .svg, .png, .pdf"}}) {
+    const auto r = w.run(draw + call);
+    EXPECT_EQ(r.status, 2) << call;
+    EXPECT_NE(r.err.find(words), std::string::npos) << r.err;
+  }
 }
 
 TEST_F(Program, CompareTellsWhereTheSecondOrderResultDiffers) {
   run_column();
   const auto r = w.run("compare column-results");
   EXPECT_EQ(r.status, 0);
-  EXPECT_NE(r.out.find("p-delta, G"), std::string::npos);
+  EXPECT_EQ(r.out.substr(0, 3), " G ");
   EXPECT_NE(r.out.find("1.343"), std::string::npos) << r.out;  // 315.917/235.2
   EXPECT_NE(r.out.find("unchanged within 0.1 %"), std::string::npos);
   EXPECT_EQ(w.run("compare column-results --all").out.find("unchanged"), std::string::npos);
   EXPECT_EQ(w.run("compare column-results --load G --analysis \"p*\"").out, r.out);
   EXPECT_EQ(w.run("compare column-results --load Q").status, 2);
   EXPECT_EQ(w.run("compare nowhere").err, "ulterix: nowhere is not a results folder of ulterix\n");
+}
+
+TEST_F(Program, CompareReadsAnyPlaceOnRequest) {
+  run_column();
+  // A station of the store, and the same place as a distance, recovered from the state.
+  const json rows = json::parse(
+      w.run("compare column-results --place m.My@0.5 --place \"m.My@168 in\" --place m.My@0.37 "
+            "--node B --member m --json")
+          .out)["rows"];
+  const auto value = [&rows](const std::string& quantity, const std::string& key) -> double {
+    for (const json& row : rows) {
+      if (row["quantity"] == quantity || row["where"] == quantity) return row[key];
+    }
+    ADD_FAILURE() << quantity;
+    return 0;
+  };
+  EXPECT_NEAR(value("m.My@0.5", "value"), 315.917, 0.6e-3);
+  EXPECT_NEAR(value("m.My@168 in", "value"), value("m.My@0.5", "value"), 1e-9);
+  EXPECT_NEAR(value("m.My@0.37", "first_order"), 235.2 * 4 * 0.37 * 0.63, 1e-7);
+  EXPECT_NEAR(value("ry", "ratio"), value("ry", "value") / value("ry", "first_order"), 1e-12);
+  EXPECT_NEAR(value("My max", "value"), 315.917, 0.6e-3);
+  EXPECT_EQ(w.run("compare column-results --place n.My@0.5").status, 2);
+  EXPECT_EQ(w.run("compare column-results --place m.Mq@0.55").err,
+            "ulterix: --place: no quantity \"Mq\"; did you mean \"mx\"?\n");
+  EXPECT_EQ(w.run("compare column-results --node C").err,
+            "ulterix: --node: \"C\" is not in the results\n");
+}
+
+TEST_F(Program, CompareShowsTwoSecondOrderAnalysesBesideEachOther) {
+  w.write("column.toml", std::string(kColumn) + R"(
+[analyses.both]
+kind = "p-delta"
+[analyses.nodes-only]
+kind = "p-delta"
+between_nodes = false
+)");
+  ASSERT_EQ(w.run("run column.toml --no-figures").status, 0);
+  const std::string out = w.run("compare column-results --place m.My@0.5").out;
+  EXPECT_NE(out.find("first-order   both  ratio  nodes-only  ratio"), std::string::npos) << out;
+  // Without P-δ a single member between its supports keeps its first-order moment.
+  EXPECT_NE(out.find("235.2  315.9  1.343       235.2  1.000"), std::string::npos) << out;
 }
 
 TEST_F(Program, CompareTellsWhatAChangeDid) {

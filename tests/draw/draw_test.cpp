@@ -5,7 +5,7 @@
 #include <fstream>
 #include <sstream>
 
-#include "draw/frame_figure.hpp"
+#include "draw/figure.hpp"
 #include "draw/label_placer.hpp"
 #include "draw/model_figure.hpp"
 #include "draw/page.hpp"
@@ -49,7 +49,7 @@ TEST(View, APlaneFrameKeepsItsProportionsAndFits) {
   FrameBuilder b(Plane::xz);
   b.node("A", 0, 0, 0);
   b.node("B", 12, 0, 5);
-  const View view(b.model, {{0, 0, 0}, {12, 0, 5}});
+  const View view(b.model, {{0, 0, 0}, {12, 0, 5}}, default_view(b.model));
   const Vector2d a = view({0, 0, 0}), c = view({12, 0, 5});
   EXPECT_NEAR((c[0] - a[0]) / 12, view.scale(), 1e-9);
   EXPECT_NEAR((a[1] - c[1]) / 5, view.scale(), 1e-9);  // up is up
@@ -62,7 +62,7 @@ TEST(View, APlaneFrameKeepsItsProportionsAndFits) {
 
 TEST(View, ASpaceFrameShowsAllThreeAxesEquallyLong) {
   FrameBuilder b(Plane::space);
-  const View view(b.model, {{0, 0, 0}, {1, 1, 1}});
+  const View view(b.model, {{0, 0, 0}, {1, 1, 1}}, default_view(b.model));
   const double x = view.direction({1, 0, 0}).norm();
   EXPECT_NEAR(view.direction({0, 1, 0}).norm(), x, 1e-12);
   EXPECT_NEAR(view.direction({0, 0, 1}).norm(), x, 1e-12);
@@ -119,7 +119,8 @@ TEST_F(Drawing, ASpaceFrameWithEverySymbol) {
   const RunResult r = b.run();
   ASSERT_TRUE(r.find("p-delta", "G")->outcome.stands());
   EXPECT_EQ(draw_results(r, UnitSystem(), folder), 4);
-  draw_model(b.model, UnitSystem(), (folder / "model.svg").string());
+  draw_files({(folder / "model.svg").string()}, "every symbol: the model",
+             [&](Canvas& canvas) { draw_model(canvas, b.model, UnitSystem()); });
   for (const char* name : {"deflected-G.svg", "moment-G.svg", "model.svg"}) {
     EXPECT_NE(read(name).find("<title>every symbol"), std::string::npos) << name;
   }

@@ -1,0 +1,247 @@
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <filesystem>
+
+#include "app/options.hpp"
+#include "app/stored_run.hpp"
+#include "core/analysis/run.hpp"
+#include "draw/canvas.hpp"
+#include "draw/model_figure.hpp"
+#include "draw/result_figures.hpp"
+#include "read/near_names.hpp"
+
+namespace ulterix {
+
+namespace {
+
+namespace fs = std::filesystem;
+using Names = std::vector<std::string>;
+
+const std::vector<std::string> kFigures = {"model", "deflected", "moment",
+                                           "shear", "axial",     "reactions"};
+
+/// The words of the call.
+struct DrawRequest {
+  std::string what, output;
+  Names analyses, members, groups;
+  std::string load;
+  FigureSettings settings;
+};
+
+/// Members by names, patterns and groups; throws for what fits nothing.
+std::vector<MemberId> select_members(const Model& model, const DrawRequest& request) {
+  std::vector<MemberId> selected;
+  const auto add = [&selected](MemberId id) {
+    if (std::find(selected.begin(), selected.end(), id) == selected.end()) selected.push_back(id);
+  };
+  Names names, groups;
+  for (const Member& m : model.members) names.push_back(m.name);
+  for (const Group& g : model.groups) groups.push_back(g.name);
+  for (const std::string& w : request.members) {
+    const std::size_t before = selected.size();
+    for (const MemberId id : model.members.ids()) {
+      if (fits(w, model.members[id].name)) add(id);
+    }
+    if (selected.size() == before) {
+      throw CallError(fmt::format("--member: no member \"{}\"{}", w, did_you_mean(w, names)));
+    }
+  }
+  for (const std::string& w : request.groups) {
+    const auto found = std::find_if(model.groups.begin(), model.groups.end(),
+                                    [&w](const Group& g) { return g.name == w; });
+    if (found == model.groups.end()) {
+      throw CallError(fmt::format("--group: no group \"{}\"{}", w, did_you_mean(w, groups)));
+    }
+    if (found->members.empty()) throw CallError(fmt::format("--group: {} holds no members", w));
+    for (const MemberId id : found->members) add(id);
+  }
+  return selected;
+}
+
+/// Analyses and loads of the results, in order.
+std::vector<std::pair<std::string, std::string>> steps_with_results(const Results& results) {
+  std::vector<std::pair<std::string, std::string>> all;
+  for (const auto& row : results.table("steps").rows) {
+    if (is_number(row[4])) all.emplace_back(text_in(row[0]), text_in(row[1]));
+  }
+  return all;
+}
+
+std::string chosen_load(const Results& results, const std::string& wanted) {
+  const auto steps = steps_with_results(results);
+  if (steps.empty()) throw CallError("no analysis of these results has a state to draw");
+  if (wanted.empty()) return steps.front().second;
+  Names names;
+  for (const auto& [analysis, loads] : steps) {
+    if (loads == wanted) return wanted;
+    if (std::find(names.begin(), names.end(), loads) == names.end()) names.push_back(loads);
+  }
+  throw CallError(fmt::format("--load: \"{}\" has no results{} (there are {})", wanted,
+                              did_you_mean(wanted, names), fmt::join(names, ", ")));
+}
+
+/// Those asked for, else first-order and the first other analysis of the load.
+Names chosen_analyses(const Results& results, const std::string& load, const Names& wanted) {
+  Names there;
+  for (const auto& [analysis, loads] : steps_with_results(results)) {
+    if (loads == load) there.push_back(analysis);
+  }
+  if (wanted.empty()) {
+    there.resize(std::min<std::size_t>(there.size(), 2));
+    return there;
+  }
+  if (wanted.size() > 2) throw CallError("--analysis: one or two can be drawn together");
+  for (const std::string& w : wanted) {
+    if (std::find(there.begin(), there.end(), w) == there.end()) {
+      throw CallError(fmt::format("--analysis: \"{}\" has no result for {}{} (there are {})", w,
+                                  load, did_you_mean(w, there), fmt::join(there, ", ")));
+    }
+  }
+  return wanted;
+}
+
+void draw_what(Canvas& canvas, const DrawRequest& request, const DrawnSteps& steps,
+               const UnitSystem& units) {
+  if (request.what == "deflected") draw_deflected(canvas, steps, units, request.settings);
+  if (request.what == "reactions") draw_reactions(canvas, steps, units, request.settings);
+  for (const auto& [name, diagram] : {std::pair<const char*, Diagram>{"moment", Diagram::moment},
+                                      {"shear", Diagram::shear},
+                                      {"axial", Diagram::axial}}) {
+    if (request.what == name) draw_diagram(canvas, diagram, steps, units, request.settings);
+  }
+}
+
+std::vector<std::string> output_paths(const Results& results, const DrawRequest& request,
+                                      const std::string& name) {
+  if (request.output.empty()) {
+    const fs::path base = fs::path(results.folder()) / "figures" / name;
+    return {base.string() + ".svg", base.string() + ".png"};
+  }
+  const std::string ending = fs::path(request.output).extension().string();
+  if (ending != ".svg" && ending != ".png" && ending != ".pdf") {
+    throw CallError(fmt::format("--output: {} ends in none of .svg, .png, .pdf", request.output));
+  }
+  return {request.output};
+}
+
+void tell_files(const std::vector<std::string>& paths) {
+  for (const std::string& p : paths) fmt::print("{}\n", p);
+}
+
+void draw_stored_model(const Results& results, DrawRequest request) {
+  const ModelFile file =
+      read_model(results.store().about("model_text"), results.store().about("model"));
+  request.settings.members = select_members(file.model, request);
+  std::optional<LoadSet> loads;
+  if (!request.load.empty()) loads = find_loads(file.model, chosen_load(results, request.load));
+  const auto paths = output_paths(
+      results, request, loads ? "model-" + as_file_name(request.load) : std::string("model"));
+  draw_files(paths, file.model.title + ": the model", [&](Canvas& canvas) {
+    draw_model(canvas, file.model, file.units, request.settings, loads ? &*loads : nullptr);
+  });
+  tell_files(paths);
+}
+
+void draw_stored_results(const Results& results, DrawRequest request) {
+  const std::string load = chosen_load(results, request.load);
+  const Names analyses = chosen_analyses(results, load, request.analyses);
+  const StoredRun run(results, analyses, {load});
+  request.settings.members = select_members(run.model(), request);
+  std::vector<Recovery> recoveries;
+  recoveries.reserve(analyses.size());
+  DrawnSteps steps;
+  std::string name = request.what + "-" + load;
+  for (const std::string& a : analyses) {
+    recoveries.push_back(run.recovery(*run.find(a, load)));
+    steps.push_back({&recoveries.back(), a});
+    if (!request.analyses.empty()) name += "-" + a;
+  }
+  if (request.settings.side_by_side) name += "-side-by-side";
+  const auto paths = output_paths(results, request, as_file_name(name));
+  draw_files(paths, fmt::format("{}: {} under {}", run.model().title, request.what, load),
+             [&](Canvas& canvas) { draw_what(canvas, request, steps, run.units()); });
+  tell_files(paths);
+}
+
+DrawRequest request_of(const cxxopts::ParseResult& parsed, const std::string& what) {
+  DrawRequest request;
+  request.what = what;
+  if (std::find(kFigures.begin(), kFigures.end(), what) == kFigures.end()) {
+    throw CallError(fmt::format("no figure \"{}\"{} (there are {})", what,
+                                did_you_mean(what, kFigures), fmt::join(kFigures, ", ")));
+  }
+  for (const auto& [option, list] : {std::pair<const char*, Names*>{"analysis", &request.analyses},
+                                     {"member", &request.members},
+                                     {"group", &request.groups}}) {
+    if (parsed.count(option) > 0) *list = parsed[option].as<Names>();
+  }
+  if (parsed.count("load") > 0) request.load = parsed["load"].as<std::string>();
+  if (parsed.count("output") > 0) request.output = parsed["output"].as<std::string>();
+  if (parsed.count("view") > 0) {
+    const std::string text = parsed["view"].as<std::string>();
+    request.settings.view = parse_view(text);
+    if (!request.settings.view) {
+      throw CallError(fmt::format(
+          "--view: front, side, plan, iso, or two angles in degrees like 30,20; not \"{}\"", text));
+    }
+  }
+  if (parsed.count("scale") > 0) {
+    const double scale = parsed["scale"].as<double>();
+    if (!(scale > 0)) throw CallError("--scale: a number above 0");
+    request.settings.scale = scale;
+  }
+  const std::string side = parsed["diagram-side"].as<std::string>();
+  if (side != "tension" && side != "compression") {
+    throw CallError(fmt::format("--diagram-side: tension or compression, not \"{}\"", side));
+  }
+  request.settings.compression_side = side == "compression";
+  request.settings.side_by_side = parsed.count("side-by-side") > 0;
+  return request;
+}
+
+}  // namespace
+
+int command_draw(const Arguments& arguments) {
+  CommandOptions options(
+      "draw", "RESULTS WHAT",
+      "Draws a results folder: model, deflected, moment, shear, axial or reactions; first-order\n"
+      "and the second analysis over each other, at one scale.",
+      "  ulterix draw shed-results moment --load U2\n"
+      "      moment diagrams of both analyses into shed-results/figures/, SVG and PNG\n"
+      "  ulterix draw shed-results deflected --load U2 --side-by-side -o sway.pdf\n"
+      "      the two shapes beside each other at one scale\n"
+      "  ulterix draw shed-results axial --group columns --view 30,20\n"
+      "      some members, seen from 30 degrees to the right and 20 above\n");
+  const auto names = [] { return cxxopts::value<Names>(); };
+  const auto word = [] { return cxxopts::value<std::string>(); };
+  options.add()("load", "load case or combination (default: the first)", word(), "NAME")(
+      "analysis", "one or two analyses (default: first-order and the next)", names(), "NAME")(
+      "member", "only these members; names and patterns, may be repeated", names(), "NAME")(
+      "group", "only the members of this group", names(), "NAME")(
+      "view", "front, side, plan, iso, or TURNED,RAISED in degrees", word(), "VIEW")(
+      "scale", "times the displacements; for diagrams, their height in m", cxxopts::value<double>(),
+      "X")("side-by-side", "two analyses beside each other instead of overlaid")(
+      "diagram-side", "side of moment diagrams: tension or compression",
+      word()->default_value("tension"),
+      "SIDE")("o,output", "file: .svg, .png or .pdf (default: two files in RESULTS/figures)",
+              word(), "FILE");
+  const auto parsed = options.parse(arguments);
+  if (!parsed) return kDone;
+  if (parsed->count("target") == 0) throw CallError("results folder is missing");
+  const auto targets = (*parsed)["target"].as<Names>();
+  if (targets.size() != 2) {
+    throw CallError(
+        fmt::format("a results folder and what to draw are wanted: {}", fmt::join(kFigures, ", ")));
+  }
+  const Results results(targets[0]);
+  const DrawRequest request = request_of(*parsed, targets[1]);
+  if (request.what == "model") {
+    draw_stored_model(results, request);
+  } else {
+    draw_stored_results(results, request);
+  }
+  return kDone;
+}
+
+}  // namespace ulterix

@@ -1,0 +1,51 @@
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "core/results/recovery.hpp"
+#include "core/system/mechanism.hpp"
+#include "draw/view.hpp"
+#include "units/unit_system.hpp"
+
+namespace ulterix {
+
+/// One step as a figure shows it.
+struct DrawnStep {
+  const Recovery* recovery = nullptr;
+  std::string name;  ///< of its analysis, in the legend
+};
+
+/// One step alone or two at the same scale; the last one is what the figure is about.
+using DrawnSteps = std::vector<DrawnStep>;
+
+struct FigureSettings {
+  std::optional<ViewDirection> view;  ///< none: front for a plane frame, else isometric
+  /// Deflected shape: times the displacements. Diagrams: length on the frame (m) of the largest.
+  std::optional<double> scale;
+  std::vector<MemberId> members;  ///< empty: all
+  bool side_by_side = false;      ///< else two steps lie over each other
+  bool compression_side = false;  ///< moment diagrams
+};
+
+enum class Diagram { moment, shear, axial };
+
+/// Deflected shapes over the undeformed frame.
+void draw_deflected(Canvas& canvas, const DrawnSteps& steps, const UnitSystem& units,
+                    const FigureSettings& settings = {});
+
+/// Diagrams along the members with values at the extremes. Moments lie on the tension side;
+/// positive shear and tension on the side of local z (or y).
+void draw_diagram(Canvas& canvas, Diagram diagram, const DrawnSteps& steps, const UnitSystem& units,
+                  const FigureSettings& settings = {});
+
+/// Reactions as arrows with their values, the loads that they balance beside them.
+void draw_reactions(Canvas& canvas, const DrawnSteps& steps, const UnitSystem& units,
+                    const FigureSettings& settings = {});
+
+/// The motion of a frame that does not stand, with what would hold it.
+void draw_mechanism(Canvas& canvas, const FrameSystem& system, const Mechanism& mechanism,
+                    int number, int count);
+
+}  // namespace ulterix

@@ -1,0 +1,38 @@
+#pragma once
+
+#include <functional>
+
+#include "draw/figure.hpp"
+#include "draw/page.hpp"
+#include "draw/scene.hpp"
+
+namespace ulterix {
+
+/// What the figures of results share.
+
+inline const Stroke kUndeformedStroke{palette::kUndeformed, 1.1, {}};
+
+/// First-order blue and dashed under the other, which is red and solid; one alone is solid.
+Stroke stroke_of(const DrawnSteps& steps, std::size_t index);
+
+std::string title_of(const Model& model);
+/// "first-order and p-delta".
+std::string names_of(const DrawnSteps& steps);
+
+std::vector<Vector3d> corners(const Model& model, const std::vector<MemberId>& members);
+/// The members that a figure shows.
+std::vector<MemberId> shown_members(const Model& model, const FigureSettings& settings);
+
+/// Points of a member's deflected axis in the frame, the true curve.
+std::vector<Vector3d> deflected_axis(const Recovery& recovery, MemberId id, double scale);
+
+/// Calls draw(scene, steps) once for the whole page, or for each step on its half of it, with a
+/// caption underneath. All scenes have the same view and scale; `extent` is what has to fit.
+void draw_panels(Canvas& canvas, const DrawnSteps& steps, const FigureSettings& settings,
+                 const std::vector<Vector3d>& extent,
+                 const std::function<std::string(Scene&, const DrawnSteps&)>& draw);
+
+/// Legend of the steps: nothing where a single one needs none.
+std::vector<LegendEntry> legend_of(const DrawnSteps& steps, const FigureSettings& settings);
+
+}  // namespace ulterix
