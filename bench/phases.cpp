@@ -16,7 +16,7 @@
 #include "core/results/recovery.hpp"
 #include "core/system/ordering.hpp"
 #include "read/model_file.hpp"
-#include "write/csv.hpp"
+#include "write/write_tables.hpp"
 
 namespace ulterix::bench {
 namespace {
@@ -116,9 +116,10 @@ void write(benchmark::State& state) {
   model.analyses = {only};
   const RunResult full = run(model);
   const auto folder = std::filesystem::temp_directory_path() / "ulterix-bench";
-  std::filesystem::create_directories(folder);
+  std::filesystem::create_directories(folder / "tables");
   for (auto _ : state) {
-    write_csv_tables(full, UnitSystem(), folder);
+    std::filesystem::remove(folder / "results.sqlite");
+    write_tables(full, UnitSystem(), "", "", folder);
   }
   std::filesystem::remove_all(folder);
 }

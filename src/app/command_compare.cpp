@@ -37,8 +37,17 @@ std::string ratio_text(const std::optional<double>& ratio) {
   return ratio ? fmt::format("{:.3f}", *ratio) : "-";
 }
 
+/// Rows that are printed: those that changed and are not small, all that are not 0, or every one.
+enum class Shown { that_matter, not_zero, all };
+
+std::string small_words(std::size_t count) {
+  if (count == 0) return {};
+  return fmt::format("; changed, but below 1 % of the largest: {}", count);
+}
+
 /// One set of loads: a line a place, first-order and every other analysis beside it.
-void print_loads(const ComparedLoads& loads, bool all) {
+void print_loads(const ComparedLoads& loads, Shown shown_rows) {
+  const bool all = shown_rows != Shown::that_matter;
   std::vector<const ComparedPlace*> places;
   for (const ComparedPlace& p : loads.places) places.push_back(&p);
   std::stable_sort(places.begin(), places.end(), [](const auto* a, const auto* b) {
@@ -52,11 +61,13 @@ void print_loads(const ComparedLoads& loads, bool all) {
   }
   TextTable table(align);
   table.add(head);
-  std::size_t shown = 0, equal = 0;
+  std::size_t shown = 0, equal = 0, small = 0;
   for (const ComparedPlace* p : places) {
+    if (p->nothing && shown_rows != Shown::all) continue;
     const bool same = largest_difference(*p) < kUnchanged;
     equal += same ? 1 : 0;
-    if (!all && (same || shown == kMostLines)) continue;
+    small += !same && p->small ? 1 : 0;
+    if (!all && (same || p->small || shown == kMostLines)) continue;
     ++shown;
     std::vector<std::string> cells = {"  " + p->quantity, p->where, p->unit,
                                       significant(p->first_order)};
@@ -67,14 +78,15 @@ void print_loads(const ComparedLoads& loads, bool all) {
     table.add(cells);
   }
   fmt::print("{}", table.print());
-  if (!all && equal > 0) {
-    fmt::print("   unchanged within 0.1 %: {} of {}:  --all\n", equal, places.size());
+  if (!all && equal + small > 0) {
+    fmt::print("   unchanged within 0.1 %: {} of {}{}:  --all\n", equal, places.size(),
+               small_words(small));
   }
   fmt::print("\n");
 }
 
-void print_beside_first_order(const std::vector<ComparedLoads>& all_loads, bool all) {
-  for (const ComparedLoads& loads : all_loads) print_loads(loads, all);
+void print_beside_first_order(const std::vector<ComparedLoads>& all_loads, Shown shown) {
+  for (const ComparedLoads& loads : all_loads) print_loads(loads, shown);
   if (all_loads.empty()) fmt::print("nothing to compare: no second-order result\n");
 }
 
@@ -110,15 +122,20 @@ void print_outcomes(const Results& before, const Results& after) {
   }
 }
 
-void print_before_and_after(const std::vector<BeforeAfter>& pairs, bool all) {
+void print_before_and_after(const std::vector<BeforeAfter>& pairs, Shown shown_rows) {
+  const bool all = shown_rows != Shown::that_matter;
   TextTable table({Align::left, Align::left, Align::left, Align::left, Align::left, Align::right,
                    Align::right, Align::right, Align::left});
   table.add({"what", "", "load", "analysis", "where", "before", "after", "ratio", ""});
-  std::size_t shown = 0, unchanged = 0, more = 0;
+  std::size_t shown = 0, unchanged = 0, more = 0, small = 0;
   for (const BeforeAfter& p : pairs) {
+    if (p.nothing && shown_rows != Shown::all) continue;
     if (p.change() < kUnchanged) {
       ++unchanged;
       if (!all) continue;
+    } else if (p.small && !all) {
+      ++small;
+      continue;
     }
     if (!all && shown >= kMostLines) {
       more += p.change() > kWorthALine ? 1 : 0;
@@ -133,7 +150,7 @@ void print_before_and_after(const std::vector<BeforeAfter>& pairs, bool all) {
   }
   if (shown > 0) fmt::print("{}", table.print());
   if (more > 0) fmt::print(" ...  {} more above 5 %:  --all\n", more);
-  fmt::print(" unchanged within 0.1 %: {} of {}\n", unchanged, pairs.size());
+  fmt::print(" unchanged within 0.1 %: {} of {}{}\n", unchanged, pairs.size(), small_words(small));
 }
 
 /// A table for scripts: the same rows, nothing left out.
@@ -198,7 +215,9 @@ int command_compare(const Arguments& arguments) {
                                      {"place", &request.places}}) {
     if (parsed->count(option) > 0) *list = (*parsed)[option].as<Names>();
   }
-  const bool all = parsed->count("all") > 0 || request.asks_for_places();
+  const Shown shown = parsed->count("all") > 0    ? Shown::all
+                      : request.asks_for_places() ? Shown::not_zero
+                                                  : Shown::that_matter;
   const bool json = parsed->count("json") > 0;
   const Results first(folders[0]);
   if (folders.size() == 1) {
@@ -206,7 +225,7 @@ int command_compare(const Arguments& arguments) {
     if (json) {
       fmt::print("{}", table_as_json(as_table(compared)));
     } else {
-      print_beside_first_order(compared, all);
+      print_beside_first_order(compared, shown);
     }
     return kDone;
   }
@@ -220,7 +239,7 @@ int command_compare(const Arguments& arguments) {
   print_model_changes(
       model_changes(first.store().about("model_text"), second.store().about("model_text")));
   print_outcomes(first, second);
-  print_before_and_after(pairs, all);
+  print_before_and_after(pairs, shown);
   return kDone;
 }
 

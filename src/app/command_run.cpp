@@ -3,7 +3,6 @@
 #include <algorithm>
 #include <filesystem>
 #include <fstream>
-#include <future>
 #include <optional>
 
 #include "app/digest.hpp"
@@ -14,9 +13,9 @@
 #include "app/text.hpp"
 #include "draw/result_figures.hpp"
 #include "read/near_names.hpp"
-#include "write/csv.hpp"
 #include "write/results_folder.hpp"
-#include "write/results_store.hpp"
+#include "write/tables.hpp"
+#include "write/write_tables.hpp"
 
 namespace ulterix {
 
@@ -76,12 +75,7 @@ int run_and_write(const ModelFile& file, const RunSettings& settings) {
   }
   const RunResult result = run(std::move(model), only, progress);
   const std::string model_name = fs::path(file.path).filename().string();
-  // The store and the CSV files side by side: each is one stream of rows.
-  std::future<void> store = std::async(std::launch::async, [&] {
-    write_store(result, file.units, file.text, model_name, folder.building() / "results.sqlite");
-  });
-  write_csv_tables(result, file.units, folder.building() / "tables", progress);
-  store.get();
+  write_tables(result, file.units, file.text, model_name, folder.building(), progress);
   const std::string summary = summary_json(result, file.units, file.text, model_name);
   write_text(folder.building() / "summary.json", summary);
   write_text(folder.building() / "model.toml", file.text);

@@ -17,6 +17,9 @@ namespace {
 /// Values below this part of the largest of their kind give no ratio.
 constexpr double kNoRatio = 1e-9;
 
+/// Below this part of the largest of its unit a change is of little interest.
+constexpr double kSmall = 0.01;
+
 /// One number of one step.
 struct StepValue {
   std::string analysis, loads, quantity, unit, where;
@@ -261,6 +264,29 @@ double largest_of(const ComparedLoads& loads, const std::string& unit) {
   return largest;
 }
 
+double size_of(const ComparedPlace& place) {
+  double size = std::abs(place.first_order);
+  for (const auto& v : place.values) size = std::max(size, v ? std::abs(v->value) : 0);
+  return size;
+}
+
+double size_of(const BeforeAfter& pair) {
+  return std::max(std::abs(pair.before), std::abs(pair.after));
+}
+
+/// Marks those below a part of the largest of their unit.
+template <class Item>
+void mark_small(std::vector<Item>& items) {
+  for (Item& item : items) {
+    double largest = 0;
+    for (const Item& other : items) {
+      if (other.unit == item.unit) largest = std::max(largest, size_of(other));
+    }
+    item.small = size_of(item) < kSmall * largest;
+    item.nothing = size_of(item) <= kNoRatio * kNoRatio * largest;
+  }
+}
+
 }  // namespace
 
 std::vector<ComparedLoads> beside_first_order(const Results& results,
@@ -287,6 +313,11 @@ std::vector<ComparedLoads> beside_first_order(const Results& results,
         if (v && counts) v->ratio = v->value / p.first_order;
       }
     }
+    mark_small(loads.places);
+    for (ComparedPlace& p : loads.places) {
+      // What rounding leaves of nothing.
+      if (std::abs(p.first_order) < 1e-12 * size_of(p)) p.first_order = 0;
+    }
   }
   return all;
 }
@@ -301,9 +332,12 @@ std::vector<BeforeAfter> before_and_after(const Results& before, const Results& 
              o.unit == v.unit && (o.where == v.where || !request.asks_for_places());
     });
     if (found == then.end()) continue;
-    pairs.push_back(
-        {v.analysis, v.loads, v.quantity, v.unit, v.where, found->where, found->value, v.value});
+    BeforeAfter pair{v.analysis, v.loads, v.quantity, v.unit, v.where, found->where};
+    pair.before = found->value;
+    pair.after = v.value;
+    pairs.push_back(pair);
   }
+  mark_small(pairs);
   std::stable_sort(pairs.begin(), pairs.end(), [](const BeforeAfter& a, const BeforeAfter& b) {
     return a.change() > b.change();
   });

@@ -27,6 +27,9 @@ struct ComparedPlace {
   std::string quantity, unit, where;
   double first_order = 0;
   std::vector<std::optional<ComparedValue>> values;  ///< of each analysis
+  /// Below 1 % of the largest of its unit: changes much and matters little.
+  bool small = false;
+  bool nothing = false;  ///< 0, or what rounding leaves of it
 };
 
 struct ComparedLoads {
@@ -43,6 +46,8 @@ std::vector<ComparedLoads> beside_first_order(const Results& results,
 struct BeforeAfter {
   std::string analysis, loads, quantity, unit, where, where_before;
   double before = 0, after = 0;
+  bool small = false;    ///< below 1 % of the largest of its unit
+  bool nothing = false;  ///< 0, or what rounding leaves of it
 
   /// Change as a part of the larger.
   double change() const {

@@ -296,6 +296,11 @@ class Digest {
     return best;
   }
 
+  /// Nothing where only rounding is left beside the other end of the range.
+  static double without_rounding(double value, double other) {
+    return std::abs(value) < 1e-9 * std::abs(other) ? 0 : value;
+  }
+
   /// The extremes over all loads of the last analysis, and which loads govern.
   void governing() {
     if (result_.envelopes.empty()) return;
@@ -318,8 +323,9 @@ class Digest {
       const bool along = kind == Kind::internal_force;
       table.add({fmt::format("  {}", name_of(*e)),
                  along ? model_.members[e->member].name : model_.nodes[e->node].name,
-                 units_.label(q), in_units(units_, q, e->min), e->loads_of_min,
-                 in_units(units_, q, e->max), e->loads_of_max});
+                 units_.label(q), in_units(units_, q, without_rounding(e->min, e->max)),
+                 e->loads_of_min, in_units(units_, q, without_rounding(e->max, e->min)),
+                 e->loads_of_max});
     }
     text_ += '\n' + table.print();
   }

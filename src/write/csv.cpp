@@ -3,7 +3,6 @@
 #include <array>
 #include <charconv>
 #include <cmath>
-#include <future>
 #include <sstream>
 
 namespace ulterix {
@@ -11,7 +10,6 @@ namespace ulterix {
 namespace {
 
 constexpr std::size_t kFlushAt = 1 << 20;
-constexpr std::size_t kFewLines = 500;  // members times steps
 
 }  // namespace
 
@@ -79,6 +77,11 @@ void CsvSink::end_row() {
   if (buffer_.size() > kFlushAt) flush();
 }
 
+void CsvSink::lines(std::string_view ready) {
+  buffer_ += ready;
+  if (buffer_.size() > kFlushAt) flush();
+}
+
 void CsvSink::flush() {
   file_.write(buffer_.data(), static_cast<std::streamsize>(buffer_.size()));
   buffer_.clear();
@@ -87,27 +90,6 @@ void CsvSink::flush() {
 void CsvSink::end() {
   flush();
   file_.close();
-}
-
-void write_csv_tables(const RunResult& result, const UnitSystem& units,
-                      const std::filesystem::path& folder, const Progress& progress) {
-  // The forces along the members are by far the longest table.
-  const auto write = [&](bool long_one, const Progress& told) {
-    CsvSink sink(folder, units);
-    const auto specs = table_specs();
-    for (std::size_t i = 0; i < specs.size(); ++i) {
-      if ((specs[i].name == "member_forces") != long_one) continue;
-      if (told) told("write tables", double(i) / double(specs.size()));
-      write_table(result, units, specs[i], sink);
-    }
-  };
-  // A thread costs more than it brings where there is little to write.
-  const std::size_t lines =
-      result.steps.size() * static_cast<std::size_t>(result.model->members.size());
-  const auto policy = lines < kFewLines ? std::launch::deferred : std::launch::async;
-  std::future<void> others = std::async(policy, [&write] { write(false, {}); });
-  write(true, progress);
-  others.get();
 }
 
 CsvTable read_csv(const std::filesystem::path& path) {

@@ -22,6 +22,8 @@ class CsvSink : public TableSink {
   void real(std::optional<double> value) override;
   void end_row() override;
   void end() override;
+  /// Whole lines made elsewhere.
+  void lines(std::string_view ready);
 
  private:
   void separate();
@@ -34,10 +36,6 @@ class CsvSink : public TableSink {
   std::vector<double> factors_;  ///< of each column; 1 for text
   std::size_t column_ = 0;
 };
-
-/// Writes every table of a run as a CSV file, the tables side by side on two threads.
-void write_csv_tables(const RunResult& result, const UnitSystem& units,
-                      const std::filesystem::path& folder, const Progress& progress = {});
 
 /// A CSV file read back: cells as text. Empty header if the file cannot be read or is cut short.
 struct CsvTable {

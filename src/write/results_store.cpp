@@ -108,7 +108,7 @@ class StoreSink : public TableSink {
     for (const ColumnSpec& c : table.columns) {
       factors_.push_back(c.type == Type::real ? units_.to_si(c.quantity, 1) : 1);
     }
-    row_ = gathered_place_ = gathered_step_ = 0;
+    row_ = 0;
     cell_ = 0;
   }
 
@@ -116,54 +116,27 @@ class StoreSink : public TableSink {
     const int at = cell_++;
     if (at == 0) analysis_ = value;
     if (at == 1) loads_ = value;
-    if (at < kLead) return;
-    if (!table_->gathered) {
-      insert_->bind(place(at), word(value));
-    } else if (at == kLead) {
-      start_gathering(word(value));
-    } else {
-      separate();
-      rows_ += nlohmann::json(value).dump();
-    }
+    if (at >= kLead) insert_->bind(place(at), word(value));
   }
 
   void integer(int value) override {
     const int at = cell_++;
     if (at == 2) step_ = value;
-    if (at < kLead) return;
-    if (!table_->gathered) {
-      insert_->bind(place(at), value);
-    } else {
-      separate();
-      rows_ += fmt::format("{}", value);
-    }
+    if (at >= kLead) insert_->bind(place(at), value);
   }
 
   void real(std::optional<double> value) override {
     const int at = cell_++;
-    const bool none = !value || !std::isfinite(*value);
-    double shown = none ? 0 : *value / factors_[static_cast<std::size_t>(at - kLead)];
-    if (shown == 0) shown = 0;  // no -0
-    if (table_->gathered) {
-      separate();
-      if (none) {
-        rows_ += "null";
-      } else {
-        append_number(rows_, shown);
-      }
-    } else if (none) {
+    if (!value || !std::isfinite(*value)) {
       insert_->bind(place(at));
-    } else {
-      insert_->bind(place(at), shown);
+      return;
     }
+    const double shown = *value / factors_[static_cast<std::size_t>(at - kLead)];
+    insert_->bind(place(at), shown == 0 ? 0.0 : shown);  // no −0
   }
 
   void end_row() override {
     cell_ = 0;
-    if (table_->gathered) {
-      rows_ += ']';
-      return;
-    }
     const int step = step_id();
     if (step != last_step_) row_ = 0;
     last_step_ = step;
@@ -173,42 +146,24 @@ class StoreSink : public TableSink {
     insert_->reset();
   }
 
-  void end() override {
-    if (table_->gathered) flush_gathered();
-    insert_.reset();
+  void end() override { insert_.reset(); }
+
+  /// All rows of one member and step of a gathered table, as a JSON list.
+  void gathered(const Step& step, const std::string& member, const std::string& rows) {
+    analysis_ = step.analysis;
+    loads_ = step.loads.name;
+    step_ = step.number;
+    last_step_ = step_id();
+    insert_->bind(1, last_step_);
+    insert_->bind(2, word(member));
+    insert_->bindNoCopy(3, rows);
+    insert_->exec();
+    insert_->reset();
   }
 
  private:
   static constexpr int kLead = 3;
   static int place(int cell) { return cell - kLead + 3; }
-
-  /// The first cell after the lead names the member: rows of one member follow each other.
-  void start_gathering(int member) {
-    const int step = step_id();
-    if (member != gathered_place_ || step != gathered_step_) {
-      flush_gathered();
-      gathered_place_ = member;
-      gathered_step_ = last_step_ = step;
-    }
-    rows_ += rows_.empty() ? "[[" : ",[";
-    first_in_row_ = true;
-  }
-
-  void separate() {
-    if (!first_in_row_) rows_ += ',';
-    first_in_row_ = false;
-  }
-
-  void flush_gathered() {
-    if (rows_.empty()) return;
-    rows_ += ']';
-    insert_->bind(1, gathered_step_);
-    insert_->bind(2, gathered_place_);
-    insert_->bindNoCopy(3, rows_);
-    insert_->exec();
-    insert_->reset();
-    rows_.clear();
-  }
 
   void list_columns() {
     const auto add = [this](int position, std::string_view name, const char* type,
@@ -274,9 +229,6 @@ class StoreSink : public TableSink {
   std::tuple<std::string, std::string, int> last_key_;
   std::string analysis_, loads_, key_;
   int step_ = 0, last_step_ = 0, cell_ = 0, row_ = 0;
-  std::string rows_;  // of the member and step being gathered, as JSON
-  int gathered_place_ = 0, gathered_step_ = 0;
-  bool first_in_row_ = false;
 };
 
 void write_about(SQLite::Database& database, const RunResult& result, const std::string& model_text,
@@ -311,11 +263,36 @@ void write_groups(SQLite::Database& database, const Model& model) {
 
 }  // namespace
 
-void write_store(const RunResult& result, const UnitSystem& units, const std::string& model_text,
-                 const std::string& model_name, const fs::path& file) {
+struct StoreWriter::Impl {
+  SQLite::Database database;
+  std::optional<SQLite::Transaction> all;
+  std::optional<StoreSink> sink;
+
+  explicit Impl(const fs::path& file)
+      : database(file.string(),
+                 SQLite::OPEN_READWRITE | SQLite::OPEN_CREATE | SQLite::OPEN_NOMUTEX) {}
+};
+
+namespace {
+
+/// SQLite's complaints about the disk, as the other writers make them.
+template <class Work>
+void writing(const Work& work) {
   try {
-    SQLite::Database database(file.string(),
-                              SQLite::OPEN_READWRITE | SQLite::OPEN_CREATE | SQLite::OPEN_NOMUTEX);
+    work();
+  } catch (const SQLite::Exception& error) {
+    throw std::ios_base::failure(fmt::format("results.sqlite: {}", error.what()));
+  }
+}
+
+}  // namespace
+
+StoreWriter::StoreWriter(const RunResult& result, const UnitSystem& units,
+                         const std::string& model_text, const std::string& model_name,
+                         const fs::path& file) {
+  writing([&] {
+    impl_ = std::make_unique<Impl>(file);
+    SQLite::Database& database = impl_->database;
     // The folder is swapped in only when whole: a journal would guard nothing.
     database.exec("PRAGMA journal_mode = OFF");
     database.exec("PRAGMA synchronous = OFF");
@@ -323,7 +300,7 @@ void write_store(const RunResult& result, const UnitSystem& units, const std::st
     database.exec("PRAGMA locking_mode = EXCLUSIVE");
     database.exec(fmt::format("PRAGMA application_id = {}", kApplicationId));
     database.exec(fmt::format("PRAGMA user_version = {}", kStoreVersion));
-    SQLite::Transaction all(database);
+    impl_->all.emplace(database);
     database.exec("CREATE TABLE run (key TEXT PRIMARY KEY, value TEXT) WITHOUT ROWID");
     database.exec(
         "CREATE TABLE columns (\"table\" TEXT, position INTEGER, name TEXT, type TEXT, unit TEXT, "
@@ -334,15 +311,34 @@ void write_store(const RunResult& result, const UnitSystem& units, const std::st
     database.exec("CREATE TABLE groups (\"group\" TEXT, kind TEXT, item TEXT)");
     write_about(database, result, model_text, model_name);
     write_groups(database, *result.model);
-    {
-      StoreSink sink(database, units);
-      for (const TableSpec& spec : table_specs()) write_table(result, units, spec, sink);
-    }
-    database.exec("CREATE INDEX word_text ON words (text)");
-    all.commit();
-  } catch (const SQLite::Exception& error) {
-    throw std::ios_base::failure(fmt::format("results.sqlite: {}", error.what()));
-  }
+    impl_->sink.emplace(database, units);
+  });
+}
+
+StoreWriter::~StoreWriter() = default;
+
+void StoreWriter::table(const RunResult& result, const UnitSystem& units, const TableSpec& spec) {
+  writing([&] { write_table(result, units, spec, *impl_->sink); });
+}
+
+void StoreWriter::begin_gathered(const TableSpec& spec) {
+  writing([&] { impl_->sink->begin(spec); });
+}
+
+void StoreWriter::gathered(const Step& step, const std::string& member, const std::string& rows) {
+  writing([&] { impl_->sink->gathered(step, member, rows); });
+}
+
+void StoreWriter::end_gathered() {
+  writing([&] { impl_->sink->end(); });
+}
+
+void StoreWriter::commit() {
+  writing([&] {
+    impl_->sink.reset();
+    impl_->database.exec("CREATE INDEX word_text ON words (text)");
+    impl_->all->commit();
+  });
 }
 
 std::size_t StoredTable::column(std::string_view name) const {

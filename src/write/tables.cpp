@@ -2,6 +2,8 @@
 
 #include <fmt/format.h>
 
+#include <map>
+
 namespace ulterix {
 
 namespace {
@@ -171,28 +173,21 @@ class Writer {
     }
   }
 
-  void member_forces() {
-    for (const Step& step : result_.steps) {
-      if (!step.has_state) continue;
-      const Recovery recovery(*result_.frame.system, step);
-      for (const MemberId id : model_.members.ids()) {
-        for (const LinePoint& p : recovery.line(id).stations()) {
-          lead(step);
-          sink_.text(model_.members[id].name);
-          sink_.real(p.x);
-          six(p.forces);
-          sink_.end_row();
-        }
-      }
+  void member_forces(std::size_t index, MemberId id) {
+    const Step& step = result_.steps[index];
+    const Recovery recovery(*result_.frame.system, step);
+    for (const LinePoint& p : recovery.line(id).stations()) {
+      lead(step);
+      sink_.text(model_.members[id].name);
+      sink_.real(p.x);
+      six(p.forces);
+      sink_.end_row();
     }
   }
 
-  void member_extremes() {
-    for (std::size_t i = 0; i < result_.steps.size(); ++i) {
-      for (const MemberId id : model_.members.ids()) {
-        if (result_.extremes[i].empty()) break;
-        extremes_of(result_.steps[i], id, result_.extremes[i][id]);
-      }
+  void member_extremes(std::size_t index, MemberId id) {
+    if (!result_.extremes[index].empty()) {
+      extremes_of(result_.steps[index], id, result_.extremes[index][id]);
     }
   }
 
@@ -411,25 +406,34 @@ std::string column_header(const ColumnSpec& column, const UnitSystem& units) {
 
 void write_table(const RunResult& result, const UnitSystem& units, const TableSpec& table,
                  TableSink& sink) {
-  // In the order of the registry.
-  static const std::vector<void (Writer::*)()> kParts = {&Writer::steps,
-                                                         &Writer::displacements,
-                                                         &Writer::reactions,
-                                                         &Writer::member_forces,
-                                                         &Writer::member_extremes,
-                                                         &Writer::convergence,
-                                                         &Writer::comparison,
-                                                         &Writer::storeys,
-                                                         &Writer::storey_stability,
-                                                         &Writer::member_amplification,
-                                                         &Writer::stiffness,
-                                                         &Writer::acting_axial,
-                                                         &Writer::envelopes};
-  const auto index = static_cast<std::size_t>(&table - table_specs().data());
+  using Part = void (Writer::*)();
+  static const std::map<std::string_view, Part> kParts = {
+      {"steps", &Writer::steps},
+      {"displacements", &Writer::displacements},
+      {"reactions", &Writer::reactions},
+      {"convergence", &Writer::convergence},
+      {"comparison", &Writer::comparison},
+      {"storeys", &Writer::storeys},
+      {"storey_stability", &Writer::storey_stability},
+      {"member_amplification", &Writer::member_amplification},
+      {"stiffness", &Writer::stiffness},
+      {"acting_axial", &Writer::acting_axial},
+      {"envelopes", &Writer::envelopes}};
   Writer writer(result, units, sink);
   sink.begin(table);
-  (writer.*kParts[index])();
+  (writer.*kParts.at(table.name))();
   sink.end();
+}
+
+void write_member_rows(const RunResult& result, const UnitSystem& units, const TableSpec& table,
+                       std::size_t step, MemberId member, TableSink& sink) {
+  if (!result.steps[step].has_state) return;
+  Writer writer(result, units, sink);
+  if (table.name == "member_forces") {
+    writer.member_forces(step, member);
+  } else {
+    writer.member_extremes(step, member);
+  }
 }
 
 std::string tables_as_markdown() {

@@ -58,9 +58,13 @@ class TableSink {
   virtual void end() = 0;
 };
 
-/// Streams one table of a run into the sink.
+/// Streams one table of a run into the sink. Precondition: not a gathered table.
 void write_table(const RunResult& result, const UnitSystem& units, const TableSpec& table,
                  TableSink& sink);
+
+/// The rows of one member and step of a gathered table, without begin() and end().
+void write_member_rows(const RunResult& result, const UnitSystem& units, const TableSpec& table,
+                       std::size_t step, MemberId member, TableSink& sink);
 
 /// The tables as a Markdown page (docs/tables.md).
 std::string tables_as_markdown();

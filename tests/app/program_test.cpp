@@ -417,6 +417,45 @@ TEST_F(Program, CompareTellsWhatAChangeDid) {
             std::string::npos);
 }
 
+/// Runs a tutorial as it stands: writes its files, types its commands, and looks for every line of
+/// its output (but for the time that a run took).
+void follow(const Workplace& w, const std::string& page) {
+  std::istringstream in(page);
+  std::string line, file, block, output;
+  enum { prose, model, console } in_block = prose;
+  int commands = 0;
+  while (std::getline(in, line)) {
+    if (line.starts_with("```toml ")) {
+      in_block = model;
+      file = line.substr(8);
+      block.clear();
+    } else if (line == "```console") {
+      in_block = console;
+    } else if (line == "```") {
+      if (in_block == model) w.write(file, block);
+      in_block = prose;
+    } else if (in_block == model) {
+      block += line + "\n";
+    } else if (in_block == console && line.starts_with("$ ulterix ")) {
+      const auto r = w.run(line.substr(10));
+      output = r.out + r.err;
+      ++commands;
+    } else if (in_block == console && line.starts_with("$ ")) {
+      const std::string command = "cd '" + w.folder().string() + "' && " + line.substr(2);
+      ASSERT_EQ(std::system(command.c_str()), 0) << line;
+    } else if (in_block == console) {
+      const bool heading = line.ends_with(" s") && line.find(" x first-order") != std::string::npos;
+      const std::string wanted = heading ? line.substr(0, line.find("      ")) : line;
+      EXPECT_NE(output.find(wanted), std::string::npos) << wanted << "\n in \n" << output;
+    }
+  }
+  EXPECT_GE(commands, 3);
+}
+
+TEST_F(Program, TutorialSecondOrder) {
+  follow(w, read_file(DOCS "/tutorials/01-second-order.md"));
+}
+
 TEST_F(Program, AboveTheCriticalLoadIsStatusOneWithTheGoodPartsKept) {
   // π²EI/L² with shear is about 1225 kip here.
   w.write("column.toml", replaced(kColumn, "fx = -300", "fx = -1500"));

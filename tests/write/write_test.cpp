@@ -11,6 +11,7 @@
 #include "write/csv.hpp"
 #include "write/results_folder.hpp"
 #include "write/results_store.hpp"
+#include "write/write_tables.hpp"
 
 namespace ulterix::testing {
 namespace {
@@ -87,12 +88,12 @@ TEST(Tables, RowsMatchTheirColumns) {
   b.model.analyses = {analysis};
   const RunResult r = run(b.model);
   const Workplace w;
-  write_csv_tables(r, UnitSystem(), w.folder());
-  write_store(r, UnitSystem(), "the text", "m.toml", w.folder() / "results.sqlite");
+  fs::create_directory(w.folder() / "tables");
+  write_tables(r, UnitSystem(), "the text", "m.toml", w.folder());
   const ResultsStore store(w.folder() / "results.sqlite");
   EXPECT_EQ(store.about("model_text"), "the text");
   for (const TableSpec& spec : table_specs()) {
-    const CsvTable table = read_csv(w.folder() / (std::string(spec.name) + ".csv"));
+    const CsvTable table = read_csv(w.folder() / "tables" / (std::string(spec.name) + ".csv"));
     ASSERT_EQ(table.header.size(), spec.columns.size() + 3) << spec.name;
     EXPECT_FALSE(table.rows.empty()) << spec.name;
     for (const auto& row : table.rows) ASSERT_EQ(row.size(), table.header.size()) << spec.name;
@@ -116,7 +117,7 @@ TEST(Tables, RowsMatchTheirColumns) {
   EXPECT_TRUE(store.table(forces, {{"member", {"A[B]"}}}).rows.empty());  // no class of characters
   EXPECT_EQ(store.names(forces, "member"), (std::vector<std::string>{"AB", "BC", "DC"}));
   // Displacements come back in mm to the last digit.
-  const CsvTable u = read_csv(w.folder() / "displacements.csv");
+  const CsvTable u = read_csv(w.folder() / "tables/displacements.csv");
   const double si = r.find("p-delta", "G")->state.nodes[B].translation[0];
   EXPECT_EQ(std::stod(u.rows[9][4]), si / 1e-3);
 }

@@ -1,0 +1,215 @@
+#include "write/write_tables.hpp"
+
+#include <tbb/parallel_pipeline.h>
+
+#include <cmath>
+#include <future>
+#include <nlohmann/json.hpp>
+
+#include "write/csv.hpp"
+#include "write/results_store.hpp"
+
+namespace ulterix {
+
+namespace {
+
+constexpr int kMembersAtOnce = 64;
+constexpr std::size_t kBlocksInFlight = 8;
+
+/// Text that JSON takes between quotes as it is.
+bool is_plain(std::string_view text) {
+  for (const char c : text) {
+    if (c == '"' || c == '\\' || static_cast<unsigned char>(c) < 0x20) return false;
+  }
+  return true;
+}
+
+/// Rows of one member as lines of CSV and as a JSON list, each number turned into text once.
+class GatheredText : public TableSink {
+ public:
+  GatheredText(const TableSpec& table, const UnitSystem& units) {
+    for (const ColumnSpec& c : table.columns) {
+      factors_.push_back(c.type == ColumnSpec::Type::real ? units.to_si(c.quantity, 1) : 1);
+    }
+  }
+
+  std::string csv;
+  std::vector<std::string> json;  ///< of each member
+
+  void start_member() { json.emplace_back(); }
+  void finish_member() { json.back() += json.back().empty() ? "[]" : "]"; }
+
+  void begin(const TableSpec&) override {}
+  void end() override {}
+
+  void text(std::string_view value) override {
+    separate_csv();
+    csv += csv_cell(value);
+    if (in_json())
+      json.back() +=
+          is_plain(value) ? '"' + std::string(value) + '"' : nlohmann::json(value).dump();
+    ++cell_;
+  }
+
+  void integer(int value) override {
+    separate_csv();
+    const std::string digits = std::to_string(value);
+    csv += digits;
+    if (in_json()) json.back() += digits;
+    ++cell_;
+  }
+
+  void real(std::optional<double> value) override {
+    separate_csv();
+    const std::size_t start = csv.size();
+    const double factor = factors_[cell_ - kLead];
+    if (value && std::isfinite(*value)) append_number(csv, *value / factor);
+    if (in_json()) {
+      if (csv.size() == start) {
+        json.back() += "null";
+      } else {
+        json.back().append(csv, start);
+      }
+    }
+    ++cell_;
+  }
+
+  void end_row() override {
+    csv += '\n';
+    json.back() += ']';
+    cell_ = 0;
+  }
+
+ private:
+  static constexpr std::size_t kLead = 3;
+
+  void separate_csv() {
+    if (cell_ > 0) csv += ',';
+  }
+
+  /// The lead and the member's name stand outside the list; opens a row or parts two cells.
+  bool in_json() {
+    if (cell_ <= kLead) return false;
+    if (cell_ == kLead + 1) {
+      json.back() += json.back().empty() ? "[[" : ",[";
+    } else {
+      json.back() += ',';
+    }
+    return true;
+  }
+
+  std::vector<double> factors_;
+  std::size_t cell_ = 0;
+};
+
+struct Block {
+  std::size_t step = 0;
+  int first = 0, last = 0;  // members
+  std::unique_ptr<GatheredText> text;
+};
+
+class GatheredWriter {
+ public:
+  GatheredWriter(const RunResult& result, const UnitSystem& units, const TableSpec& table,
+                 CsvSink& csv, StoreWriter& store, const Progress& progress)
+      : result_(result),
+        model_(*result.model),
+        units_(units),
+        table_(table),
+        csv_(csv),
+        store_(store),
+        progress_(progress) {}
+
+  void write() {
+    csv_.begin(table_);
+    store_.begin_gathered(table_);
+    using tbb::filter_mode;
+    tbb::parallel_pipeline(
+        kBlocksInFlight,
+        tbb::make_filter<void, Block>(filter_mode::serial_in_order, [this](tbb::flow_control& c) {
+          return next(c);
+        }) & tbb::make_filter<Block, Block*>(filter_mode::parallel, [this](Block b) {
+          return make(b);
+        }) & tbb::make_filter<Block*, void>(filter_mode::serial_in_order, [this](Block* b) {
+          put(std::unique_ptr<Block>(b));
+        }));
+    csv_.end();
+    store_.end_gathered();
+  }
+
+ private:
+  Block next(tbb::flow_control& control) {
+    while (step_ < result_.steps.size() && !result_.steps[step_].has_state) ++step_;
+    if (step_ == result_.steps.size() || model_.members.empty()) {
+      control.stop();
+      return {};
+    }
+    Block block{step_, member_, std::min(member_ + kMembersAtOnce, model_.members.size()), nullptr};
+    member_ = block.last;
+    if (member_ == model_.members.size()) {
+      member_ = 0;
+      ++step_;
+    }
+    return block;
+  }
+
+  Block* make(const Block& range) const {
+    auto block = std::make_unique<Block>();
+    block->step = range.step;
+    block->first = range.first;
+    block->last = range.last;
+    block->text = std::make_unique<GatheredText>(table_, units_);
+    for (int m = range.first; m < range.last; ++m) {
+      block->text->start_member();
+      write_member_rows(result_, units_, table_, range.step, MemberId(m), *block->text);
+      block->text->finish_member();
+    }
+    return block.release();
+  }
+
+  void put(const std::unique_ptr<Block>& block) {
+    if (progress_) {
+      progress_("write tables", double(block->step) / double(result_.steps.size()));
+    }
+    csv_.lines(block->text->csv);
+    for (int m = block->first; m < block->last; ++m) {
+      store_.gathered(result_.steps[block->step], model_.members[MemberId(m)].name,
+                      block->text->json[static_cast<std::size_t>(m - block->first)]);
+    }
+  }
+
+  const RunResult& result_;
+  const Model& model_;
+  const UnitSystem& units_;
+  const TableSpec& table_;
+  CsvSink& csv_;
+  StoreWriter& store_;
+  const Progress& progress_;
+  std::size_t step_ = 0;
+  int member_ = 0;
+};
+
+}  // namespace
+
+void write_tables(const RunResult& result, const UnitSystem& units, const std::string& model_text,
+                  const std::string& model_name, const std::filesystem::path& folder,
+                  const Progress& progress) {
+  std::future<void> short_files = std::async(std::launch::async, [&] {
+    CsvSink csv(folder / "tables", units);
+    for (const TableSpec& spec : table_specs()) {
+      if (!spec.gathered) write_table(result, units, spec, csv);
+    }
+  });
+  StoreWriter store(result, units, model_text, model_name, folder / "results.sqlite");
+  for (const TableSpec& spec : table_specs()) {
+    if (!spec.gathered) store.table(result, units, spec);
+  }
+  short_files.get();
+  CsvSink csv(folder / "tables", units);
+  for (const TableSpec& spec : table_specs()) {
+    if (spec.gathered) GatheredWriter(result, units, spec, csv, store, progress).write();
+  }
+  store.commit();
+}
+
+}  // namespace ulterix
