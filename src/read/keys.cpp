@@ -34,7 +34,7 @@ constexpr std::array kKeys = {
     Key{"top", "levels", Q::number, "elevations of girders", "NAME = elevation: where storeys end",
         true},
     Key{"top", "repeat", Q::number, "", "copies of a part", false},
-    Key{"top", "mass", Q::number, "", "where mass comes from", false},
+    Key{"top", "mass", Q::number, "self = true", "where mass comes from", true},
     Key{"top", "checks", Q::number, "", "member checks of the standards", false},
 
     Key{"material", "E", Q::stress, "", "modulus of elasticity", true},
@@ -164,7 +164,30 @@ constexpr std::array kKeys = {
     Key{"notional", "x", Q::number, "0", "fraction along x", true},
     Key{"notional", "y", Q::number, "0", "fraction along y", true},
 
-    Key{"analysis", "kind", Q::number, "", "first-order or p-delta", true},
+    Key{"mass", "self", Q::number, "true", "own mass of the members", true},
+    Key{"mass", "from_loads", Q::number, "", "{ CASE = factor }: its downward part over gravity",
+        true},
+    Key{"mass", "nodes", Q::number, "", "NODE = { m } or { w }", true},
+    Key{"mass", "form", Q::number, "consistent", "consistent or lumped", true},
+    Key{"mass", "directions", Q::number, "all", "only these: [\"x\"]", true},
+    Key{"mass", "rotary", Q::number, "false", "rotary inertia of bending", true},
+
+    Key{"nodal-mass", "m", Q::mass, "", "mass: one number, or three for x, y, z", true},
+    Key{"nodal-mass", "w", Q::force, "", "the same given as weight", true},
+
+    Key{"hold", "nodes", Q::number, "", "nodes, patterns and groups too", true},
+    Key{"hold", "ux", Q::number, "false", "held along x", true},
+    Key{"hold", "uy", Q::number, "false", "held along y", true},
+    Key{"hold", "uz", Q::number, "false", "held along z", true},
+    Key{"hold", "rx", Q::number, "false", "held about x", true},
+    Key{"hold", "ry", Q::number, "false", "held about y", true},
+    Key{"hold", "rz", Q::number, "false", "held about z", true},
+
+    Key{"until", "x", Q::number, "", "per cent of the mass along x", true},
+    Key{"until", "y", Q::number, "", "per cent of the mass along y", true},
+    Key{"until", "z", Q::number, "", "per cent of the mass along z", true},
+
+    Key{"analysis", "kind", Q::number, "", "first-order, p-delta, buckling or modal", true},
     Key{"analysis", "loads", Q::number, "all combinations", "cases and combinations, patterns too",
         true},
     Key{"analysis", "split", Q::number, "auto",
@@ -175,14 +198,24 @@ constexpr std::array kKeys = {
     Key{"analysis", "between_nodes", Q::number, "true", "p-delta: P-δ along members too", true},
     Key{"analysis", "iterate", Q::number, "false",
         "first-order: one-directional members act one way", false},
-    Key{"analysis", "hold", Q::number, "", "restraints for this analysis only", false},
+    Key{"analysis", "hold", Q::number, "",
+        "buckling: [ { nodes, ux = true } ], restraints for this analysis only", true},
+    Key{"analysis", "modes", Q::number, "5, modal 10", "buckling and modal: how many", true},
+    Key{"analysis", "method", Q::number, "eigen", "buckling: eigen, or march in steps of the load",
+        true},
+    Key{"analysis", "constant", Q::number, "", "buckling: { CASE = factor } that stay", true},
+    Key{"analysis", "scaled", Q::number, "", "buckling: { CASE = factor } that grow", true},
+    Key{"analysis", "try_restraints", Q::number, "0",
+        "buckling: the best restraints are really tried", true},
+    Key{"analysis", "until", Q::number, "", "modal: { x = 90 }, as many modes as reach it", true},
+    Key{"analysis", "after", Q::number, "", "modal: \"ANALYSIS:LOADS\", about that P-Delta state",
+        true},
     Key{"analysis", "axial_from", Q::number, "each its own",
         "p-delta: the loads whose axial forces act on the bent shape", true},
 };
 
 /// Keys of analyses that are not built yet, refused by name whatever the kind.
-constexpr std::array<std::string_view, 17> kLaterAnalysisKeys = {
-    "modes",   "method", "constant", "scaled",  "until",       "after",
+constexpr std::array<std::string_view, 11> kLaterAnalysisKeys = {
     "control", "steps",  "stop",     "history", "start_shape", "stages",
     "brings",  "theory", "position", "design",  "notional"};
 

@@ -10,8 +10,8 @@ namespace ulterix {
 
 namespace {
 
-constexpr std::array<std::string_view, 5> kLaterKinds = {"buckling", "modal", "large-displacement",
-                                                         "staged", "direct-analysis"};
+constexpr std::array<std::string_view, 3> kLaterKinds = {"large-displacement", "staged",
+                                                         "direct-analysis"};
 
 /// Cases and combinations by name, in the order: combinations, then cases.
 std::vector<LoadSet> known_loads(const Model& model) {
@@ -85,6 +85,125 @@ std::optional<AnalysisKind> read_kind(Reading& r, const Value& t, Location at,
   return std::nullopt;
 }
 
+/// `{ CASE = factor }` as a set of loads; its name says what is in it.
+std::optional<LoadSet> read_factored(Reading& r, const Value& v, const std::string& who) {
+  if (!r.is_table(v, who)) return std::nullopt;
+  LoadSet set;
+  for (const Entry& term : v.entries) {
+    const auto factor = r.quantity(term.value, Quantity::number, who);
+    const auto found = r.cases.find(term.key);
+    if (found == r.cases.end()) {
+      if (r.is_refused(term.key)) continue;
+      std::vector<std::string> names;
+      for (const LoadCase& c : r.model.cases) names.push_back(c.name);
+      r.complain(term.at, "{}: no load case named \"{}\"{}", who, term.key,
+                 did_you_mean(term.key, names));
+      continue;
+    }
+    if (!factor) continue;
+    set.terms.emplace_back(found->second, *factor);
+    if (!set.name.empty()) set.name += " + ";
+    set.name += *factor == 1 ? term.key : fmt::format("{:g} {}", *factor, term.key);
+  }
+  if (set.terms.empty()) return std::nullopt;
+  return set;
+}
+
+void read_hold(Reading& r, const Value& v, const std::string& who, AnalysisSpec& spec) {
+  const std::string here = who + ": hold";
+  if (!r.is_table(v, here) || !r.check_keys(v, "hold", here)) return;
+  Hold hold;
+  bool any = false;
+  for (std::size_t d = 0; d < 6; ++d) {
+    const Value* flag = v.find(kDisplacementNames[d]);
+    if (flag == nullptr) continue;
+    hold.directions[d] = r.flag(*flag, here).value_or(false);
+    any = any || hold.directions[d];
+  }
+  const Value* nodes = v.find("nodes");
+  if (nodes == nullptr || !any) {
+    return r.complain(v.at, "{}: write {{ nodes = [...], ux = true }}", here);
+  }
+  for (const NodeId n : r.select_nodes(*nodes, here)) {
+    hold.node = n;
+    spec.holds.push_back(hold);
+  }
+}
+
+void read_buckling_keys(Reading& r, const Value& t, const std::string& who, AnalysisSpec& spec) {
+  if (const Value* v = t.find("method")) {
+    const auto method = r.text(*v, who + ": method");
+    if (method && *method != "eigen" && *method != "march") {
+      r.complain(v->at, "{}: method is eigen or march, not \"{}\"", who, *method);
+    }
+    spec.march = method && *method == "march";
+  }
+  if (const Value* v = t.find("hold")) {
+    if (v->is_array()) {
+      for (const Value& item : v->items) read_hold(r, item, who, spec);
+    } else {
+      read_hold(r, *v, who, spec);
+    }
+  }
+  read_count(r, t, "try_restraints", who, spec.try_restraints);
+  if (const Value* v = t.find("constant")) spec.constant = read_factored(r, *v, who + ": constant");
+  if (const Value* v = t.find("scaled")) {
+    if (t.find("loads") != nullptr) {
+      r.complain(v->at, "{}: scaled stands instead of loads", who);
+    }
+    const auto scaled = read_factored(r, *v, who + ": scaled");
+    spec.loads.clear();
+    if (scaled) spec.loads = {*scaled};
+  }
+}
+
+void read_after(Reading& r, const Value& v, const std::string& who, AnalysisSpec& spec) {
+  const auto text = r.text(v, who + ": after");
+  if (!text) return;
+  const auto colon = text->find(':');
+  std::vector<std::string> states;
+  for (const AnalysisSpec& a : r.model.analyses) {
+    if (a.kind != AnalysisKind::p_delta) continue;
+    for (const LoadSet& l : a.loads) states.push_back(a.name + ":" + l.name);
+  }
+  if (std::find(states.begin(), states.end(), *text) == states.end()) {
+    return r.complain(v.at, "{}: no P-Delta state \"{}\"{}; an analysis above, then its loads", who,
+                      *text, did_you_mean(*text, states));
+  }
+  spec.after_analysis = text->substr(0, colon);
+  spec.after_loads = text->substr(colon + 1);
+}
+
+void read_modal_keys(Reading& r, const Value& t, const std::string& who, AnalysisSpec& spec) {
+  spec.loads.clear();
+  if (const Value* v = t.find("until")) {
+    if (r.is_table(*v, who + ": until") && r.check_keys(*v, "until", who + ": until")) {
+      for (std::size_t d = 0; d < 3; ++d) {
+        const auto per_cent = r.quantity(*v, kAxisNames[d], Quantity::number, who + ": until");
+        if (per_cent && (*per_cent <= 0 || *per_cent > 100)) {
+          r.complain(v->at, "{}: until is in per cent, above 0 and up to 100", who);
+        }
+        spec.until[d] = per_cent.value_or(0);
+      }
+    }
+  }
+  if (const Value* v = t.find("after")) read_after(r, *v, who, spec);
+  if (const Value* v = t.find("loads")) {
+    // A P-Delta state of those loads, made for it.
+    const std::vector<LoadSet> sets = select_loads(r, *v, who);
+    if (sets.size() != 1) {
+      return r.complain(v->at, "{}: modal vibrates about the state of one set of loads", who);
+    }
+    AnalysisSpec state;
+    state.name = spec.name + "-state";
+    state.kind = AnalysisKind::p_delta;
+    state.loads = sets;
+    r.model.analyses.push_back(state);
+    spec.after_analysis = state.name;
+    spec.after_loads = sets.front().name;
+  }
+}
+
 void read_analysis(Reading& r, const Entry& entry) {
   const std::string who = "analysis " + entry.key;
   const Value& t = entry.value;
@@ -111,6 +230,9 @@ void read_analysis(Reading& r, const Entry& entry) {
   if (const Value* v = t.find("between_nodes")) {
     if (const auto flag = r.flag(*v, who + ": between_nodes")) spec.between_nodes = *flag;
   }
+  read_count(r, t, "modes", who, spec.modes);
+  if (spec.kind == AnalysisKind::buckling) read_buckling_keys(r, t, who, spec);
+  if (spec.kind == AnalysisKind::modal) read_modal_keys(r, t, who, spec);
   if (const Value* v = t.find("axial_from")) {
     const std::vector<LoadSet> sets = select_loads(r, *v, who + ": axial_from");
     if (sets.size() > 1) r.complain(v->at, "{}: axial_from names one set of loads", who);
@@ -119,13 +241,15 @@ void read_analysis(Reading& r, const Entry& entry) {
   r.model.analyses.push_back(spec);
 }
 
-/// What runs when the file names no analyses, until more kinds are built.
+/// What runs when the file names no analyses.
 void add_default_analyses(Model& model) {
-  AnalysisSpec spec;
-  spec.name = "p-delta";
-  spec.kind = AnalysisKind::p_delta;
-  spec.loads = default_loads(model);
-  model.analyses.push_back(spec);
+  for (const AnalysisKind kind : {AnalysisKind::p_delta, AnalysisKind::buckling}) {
+    AnalysisSpec spec;
+    spec.name = word_of(kAnalysisKinds, kind);
+    spec.kind = kind;
+    spec.loads = default_loads(model);
+    model.analyses.push_back(spec);
+  }
 }
 
 /// Where on a member: start, end, min, max, a fraction, or a distance with its unit.

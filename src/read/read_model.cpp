@@ -121,7 +121,14 @@ void check_whole(Reading& r) {
   if (!r.file.good()) return;
   if (r.model.nodes.empty()) return r.complain({}, "the model has no nodes");
   if (r.model.members.empty()) return r.complain({}, "the model has no members");
-  if (r.model.supports.empty()) r.complain({}, "no supports: nothing holds the frame");
+  // A free structure vibrates as well as any.
+  const auto& analyses = r.model.analyses;
+  const bool only_modal =
+      !analyses.empty() && std::all_of(analyses.begin(), analyses.end(),
+                                       [](const auto& a) { return a.kind == AnalysisKind::modal; });
+  if (r.model.supports.empty() && !only_modal) {
+    r.complain({}, "no supports: nothing holds the frame");
+  }
   check_nodes(r);
   check_section_use(r);
   check_coincident(r);
@@ -151,6 +158,7 @@ ModelFile read_model(const std::string& text, const std::string& path) {
   read_loads(r, part(root, "loads"));
   read_combinations(r, part(root, "combinations"));
   read_watches(r, part(root, "watch"));
+  read_mass(r, root.find("mass"));
   read_analyses(r, root.find("analyses"));
   check_whole(r);
   std::stable_sort(file.complaints.begin(), file.complaints.end(),

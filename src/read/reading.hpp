@@ -85,6 +85,7 @@ void read_supports(Reading& r, const Value& table);
 void read_loads(Reading& r, const Value& table);
 void read_combinations(Reading& r, const Value& table);
 void read_watches(Reading& r, const Value& table);
+void read_mass(Reading& r, const Value* table);
 void read_analyses(Reading& r, const Value* table);
 /// What only the whole model shows: unused nodes, no supports, missing properties.
 void check_whole(Reading& r);

@@ -4,6 +4,8 @@
 
 #include <map>
 
+#include "core/results/modes.hpp"
+
 namespace ulterix {
 
 namespace {
@@ -28,6 +30,75 @@ void add_six(std::vector<ColumnSpec>& columns, const std::array<std::string_view
   for (std::size_t i = 0; i < N; ++i) {
     columns.push_back(real_column(names[i], i < 3 ? first : last, doc));
   }
+}
+
+/// Tables of the eigenproblems.
+void add_mode_tables(std::vector<TableSpec>& specs) {
+  specs.push_back({"buckling",
+                   "buckling factors and what buckles",
+                   {integer_column("mode", "from 1; -1: the loads reversed"),
+                    real_column("factor", Q::number, "on the loads"),
+                    real_column("error", Q::number, "estimate of the split error, relative"),
+                    text_column("kind", "sway, no sway, out of plane, torsional, one member"),
+                    text_column("node", "of the largest translation"),
+                    text_column("direction", "its main direction"),
+                    text_column("turning", "node of the largest rotation"),
+                    real_column("residual", Q::number, "of the pair, relative")}});
+  specs.push_back({"effective_lengths",
+                   "effective lengths of compressed members in each mode",
+                   {integer_column("mode", ""), text_column("member", ""),
+                    real_column("factor", Q::number, "of the mode"),
+                    real_column("N", Q::force, "mean at that factor"),
+                    real_column("Ly", Q::length, "about y, pi sqrt(EI/P)"),
+                    real_column("Ky", Q::number, "over the member's length"),
+                    real_column("slenderness_y", Q::number, "over the radius of gyration"),
+                    real_column("Lz", Q::length, "about z"),
+                    real_column("Kz", Q::number, "over the member's length"),
+                    real_column("slenderness_z", Q::number, "over the radius of gyration"),
+                    text_column("concerns", "yes: the mode bends this member"),
+                    text_column("recommended", "yes: the lowest mode that concerns it")}});
+  specs.push_back({"mode_shares",
+                   "strain energy of each mode by member",
+                   {integer_column("mode", ""), text_column("member", ""),
+                    real_column("share", Q::number, "of the whole"),
+                    real_column("share_y", Q::number, "in bending about y"),
+                    real_column("share_z", Q::number, "in bending about z"),
+                    real_column("share_twist", Q::number, "in twist")}});
+  specs.push_back({"restraints",
+                   "where a restraint raises the lowest buckling factor most",
+                   {integer_column("rank", "the best first"), text_column("node", ""),
+                    text_column("direction", "ux, uy, uz"),
+                    real_column("gain", Q::number, "of the factor by a spring of 1 kN/m"),
+                    real_column("factor", Q::number, "with the direction really held")}});
+  TableSpec frequencies{"frequencies", "modes of free vibration", {}};
+  frequencies.columns = {integer_column("mode", ""),
+                         real_column("omega", Q::number, "rad/s"),
+                         real_column("frequency", Q::number, "Hz"),
+                         real_column("period", Q::number, "s"),
+                         real_column("error", Q::number, "estimate of the split error, relative"),
+                         real_column("rayleigh", Q::number, "rad/s, of the shape found"),
+                         real_column("modal_mass", Q::mass, "with the scale of the shape")};
+  static constexpr std::array<std::string_view, 6> kFactors = {
+      "factor_x", "factor_y", "factor_z", "factor_rx", "factor_ry", "factor_rz"};
+  static constexpr std::array<std::string_view, 6> kMasses = {"mass_x",  "mass_y",  "mass_z",
+                                                              "mass_rx", "mass_ry", "mass_rz"};
+  static constexpr std::array<std::string_view, 6> kSums = {"cumulative_x",  "cumulative_y",
+                                                            "cumulative_z",  "cumulative_rx",
+                                                            "cumulative_ry", "cumulative_rz"};
+  add_six(frequencies.columns, kFactors, Q::number, Q::number, "participation factor");
+  add_six(frequencies.columns, kMasses, Q::number, Q::number, "per cent of the whole mass");
+  add_six(frequencies.columns, kSums, Q::number, Q::number, "per cent, running sum");
+  frequencies.columns.push_back(real_column("residual", Q::number, "of the pair, relative"));
+  specs.push_back(frequencies);
+  TableSpec shapes{"mode_shapes", "shapes of the modes, largest translation 1", {}};
+  shapes.columns = {integer_column("mode", ""), text_column("node", "")};
+  add_six(shapes.columns, kDisplacementNames, Q::number, Q::number,
+          "global; rotations per length unit 1 m");
+  specs.push_back(shapes);
+  specs.push_back({"nodal_mass",
+                   "mass shared to the nodes, by direction",
+                   {text_column("node", ""), real_column("mx", Q::mass, "along x"),
+                    real_column("my", Q::mass, "along y"), real_column("mz", Q::mass, "along z")}});
 }
 
 std::vector<TableSpec> make_specs() {
@@ -120,6 +191,7 @@ std::vector<TableSpec> make_specs() {
        "axial forces that act on the bent shape",
        {text_column("member", ""),
         real_column("N", Q::force, "at its start; with axial_from the mean over the member")}});
+  add_mode_tables(specs);
   specs.push_back(
       {"envelopes",
        "smallest and largest over all loads of an analysis, and which loads govern",
@@ -288,6 +360,111 @@ class Writer {
     }
   }
 
+  void buckling() {
+    each_buckling([this](const Step& step, const BucklingMode& m) {
+      lead(step);
+      sink_.integer(m.number);
+      sink_.real(m.factor);
+      sink_.real(m.error);
+      sink_.text(m.kind);
+      sink_.text(m.shape.furthest.valid() ? model_.nodes[m.shape.furthest].name : "");
+      sink_.text(m.shape.furthest.valid()
+                     ? kDisplacementNames[static_cast<std::size_t>(m.shape.direction)]
+                     : "");
+      sink_.text(m.shape.turning.valid() ? model_.nodes[m.shape.turning].name : "");
+      sink_.real(m.residual);
+      sink_.end_row();
+    });
+  }
+
+  void effective_lengths() {
+    each_buckling([this](const Step& step, const BucklingMode& m) {
+      for (const EffectiveLength& e : m.lengths) {
+        lead(step);
+        sink_.integer(m.number);
+        sink_.text(model_.members[e.member].name);
+        sink_.real(m.factor);
+        sink_.real(e.N);
+        for (const auto& v :
+             {e.length_y, e.K_y, e.slenderness_y, e.length_z, e.K_z, e.slenderness_z}) {
+          sink_.real(v);
+        }
+        sink_.text(e.concerns ? "yes" : "no");
+        sink_.text(e.recommended ? "yes" : "no");
+        sink_.end_row();
+      }
+    });
+  }
+
+  void mode_shares() {
+    each_buckling(
+        [this](const Step& step, const BucklingMode& m) { shares_of(step, m.number, m.shares); });
+    each_vibration([this](const Step& step, const ModalResult&, const VibrationMode& m) {
+      shares_of(step, m.number, m.shares);
+    });
+  }
+
+  void restraints() {
+    for (const Step& step : result_.steps) {
+      if (!step.buckling) continue;
+      int rank = 0;
+      for (const RestraintGain& g : step.buckling->gains) {
+        lead(step);
+        sink_.integer(++rank);
+        sink_.text(model_.nodes[g.node].name);
+        sink_.text(kDisplacementNames[static_cast<std::size_t>(g.direction)]);
+        sink_.real(g.derivative * 1e3);
+        sink_.real(g.factor);
+        sink_.end_row();
+      }
+    }
+  }
+
+  void frequencies() {
+    std::array<double, 6> sums{};
+    each_vibration([&](const Step& step, const ModalResult& r, const VibrationMode& m) {
+      if (m.number == 1) sums = {};
+      lead(step);
+      sink_.integer(m.number);
+      sink_.real(m.omega);
+      sink_.real(m.frequency());
+      sink_.real(m.omega > 0 ? std::optional(m.period()) : std::nullopt);
+      sink_.real(m.error);
+      sink_.real(m.rayleigh);
+      sink_.real(m.modal_mass);
+      for (const auto& factor : m.factor) sink_.real(factor);
+      for (std::size_t d = 0; d < 6; ++d) {
+        sink_.real(m.mass[d] ? std::optional(100 * *m.mass[d] / r.total[d]) : std::nullopt);
+      }
+      for (std::size_t d = 0; d < 6; ++d) {
+        sums[d] += m.mass[d].value_or(0);
+        sink_.real(m.mass[d] ? std::optional(100 * sums[d] / r.total[d]) : std::nullopt);
+      }
+      sink_.real(m.residual);
+      sink_.end_row();
+    });
+  }
+
+  void mode_shapes() {
+    each_buckling(
+        [this](const Step& step, const BucklingMode& m) { shape_of(step, m.number, m.shape); });
+    each_vibration([this](const Step& step, const ModalResult&, const VibrationMode& m) {
+      shape_of(step, m.number, m.shape);
+    });
+  }
+
+  void nodal_mass() {
+    for (const Step& step : result_.steps) {
+      if (!step.modal) continue;
+      for (const NodeId n : model_.nodes.ids()) {
+        lead(step);
+        sink_.text(model_.nodes[n].name);
+        for (const double m : step.modal->nodal_mass[n]) sink_.real(m);
+        sink_.end_row();
+      }
+    }
+  }
+
   void acting_axial() {
     for (const Step& step : result_.steps) {
       if (!step.has_state || !step.state.geometric) continue;
@@ -321,6 +498,46 @@ class Writer {
   }
 
  private:
+  template <class Visit>
+  void each_buckling(const Visit& visit) const {
+    for (const Step& step : result_.steps) {
+      if (!step.buckling) continue;
+      if (step.buckling->negative) visit(step, *step.buckling->negative);
+      for (const BucklingMode& m : step.buckling->modes) visit(step, m);
+    }
+  }
+
+  template <class Visit>
+  void each_vibration(const Visit& visit) const {
+    for (const Step& step : result_.steps) {
+      if (!step.modal) continue;
+      for (const VibrationMode& m : step.modal->modes) visit(step, *step.modal, m);
+    }
+  }
+
+  void shares_of(const Step& step, int mode, const IndexedVector<MemberId, MemberShare>& shares) {
+    for (const MemberId id : model_.members.ids()) {
+      lead(step);
+      sink_.integer(mode);
+      sink_.text(model_.members[id].name);
+      for (const double v :
+           {shares[id].whole, shares[id].about_y, shares[id].about_z, shares[id].twist}) {
+        sink_.real(v);
+      }
+      sink_.end_row();
+    }
+  }
+
+  void shape_of(const Step& step, int mode, const ModeShape& shape) {
+    for (const NodeId n : model_.nodes.ids()) {
+      lead(step);
+      sink_.integer(mode);
+      sink_.text(model_.nodes[n].name);
+      six(shape.nodes[n].vector());
+      sink_.end_row();
+    }
+  }
+
   void lead(const Step& step) {
     sink_.text(step.analysis);
     sink_.text(step.loads.name);
@@ -418,6 +635,13 @@ void write_table(const RunResult& result, const UnitSystem& units, const TableSp
       {"member_amplification", &Writer::member_amplification},
       {"stiffness", &Writer::stiffness},
       {"acting_axial", &Writer::acting_axial},
+      {"buckling", &Writer::buckling},
+      {"effective_lengths", &Writer::effective_lengths},
+      {"mode_shares", &Writer::mode_shares},
+      {"restraints", &Writer::restraints},
+      {"frequencies", &Writer::frequencies},
+      {"mode_shapes", &Writer::mode_shapes},
+      {"nodal_mass", &Writer::nodal_mass},
       {"envelopes", &Writer::envelopes}};
   Writer writer(result, units, sink);
   sink.begin(table);

@@ -47,8 +47,11 @@ void factorise(ElasticFrame& frame, const Progress& progress) {
 }  // namespace
 
 ElasticFrame make_elastic_frame(const Model& model, const Progress& progress) {
+  return make_elastic_frame(Variant(model), progress);
+}
+
+ElasticFrame make_elastic_frame(Variant variant, const Progress& progress) {
   ElasticFrame frame;
-  Variant variant(model);
   report(progress, "order", 0);
   frame.system = std::make_unique<FrameSystem>(variant);
   factorise(frame, progress);

@@ -30,6 +30,7 @@ struct ElasticFrame {
 };
 
 ElasticFrame make_elastic_frame(const Model& model, const Progress& progress = {});
+ElasticFrame make_elastic_frame(Variant variant, const Progress& progress = {});
 
 /// Complaint in words if a load works on a rotation or a member motion that nothing holds; else "".
 std::string loads_on_free_motions(const ElasticFrame& frame, const AppliedLoads& loads,

@@ -7,7 +7,9 @@
 #include <cassert>
 #include <chrono>
 
+#include "core/analysis/buckling.hpp"
 #include "core/analysis/first_order.hpp"
+#include "core/analysis/modal.hpp"
 #include "core/analysis/p_delta.hpp"
 #include "core/system/mechanism_words.hpp"
 
@@ -72,6 +74,27 @@ void read_off_steps(RunResult& result) {
   tbb::parallel_for(std::size_t{0}, count, [&result](std::size_t i) { read_off(result, i); });
   tbb::parallel_for(std::size_t{0}, count, [&result](std::size_t i) { compare(result, i); });
   result.envelopes = find_envelopes(result);
+}
+
+/// Unstressed, or about each state asked for.
+std::vector<Step> run_modal(const RunResult& result, const AnalysisSpec& spec,
+                            const Progress& progress) {
+  if (spec.after_analysis.empty()) return {modal(result.frame, spec, nullptr, progress)};
+  const Step* state = result.find(spec.after_analysis, spec.after_loads);
+  if (state != nullptr && state->has_state && state->state.lambda == 1) {
+    return {modal(result.frame, spec, state, progress)};
+  }
+  Step step;
+  step.analysis = spec.name;
+  step.kind = spec.kind;
+  step.label = spec.after_loads;
+  step.outcome = {state != nullptr ? state->outcome.verdict : Verdict::not_solvable,
+                  fmt::format("{} under {} has no state to vibrate about", spec.after_analysis,
+                              spec.after_loads),
+                  {},
+                  0,
+                  0};
+  return {step};
 }
 
 void add_remarks(RunResult& result) {
@@ -141,6 +164,10 @@ RunResult run(Model given, const std::vector<std::string>& only, const Progress&
     }
     if (spec.kind == AnalysisKind::p_delta) {
       own = p_delta(result.frame, spec, own, progress);
+    } else if (spec.kind == AnalysisKind::buckling) {
+      own = buckling(result.frame, spec, own, progress);
+    } else if (spec.kind == AnalysisKind::modal) {
+      own = run_modal(result, spec, progress);
     } else {
       for (Step& step : own) step.analysis = spec.name;
     }

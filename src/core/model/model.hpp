@@ -164,6 +164,10 @@ struct AnalysisSpec {
   std::optional<LoadSet> axial_from;
   int modes = 0;           ///< buckling and modal: how many; 0: the default of the kind
   bool march = false;      ///< buckling: step the load instead of one linear eigenproblem
+  std::optional<LoadSet> constant;  ///< buckling: acts in full, the sets in `loads` grow
+  std::array<double, 3> until = {};  ///< modal: participation wanted in x, y, z, per cent
+  /// modal: vibration about the state of these loads in this analysis; empty: unstressed.
+  std::string after_analysis, after_loads;
   int try_restraints = 0;  ///< buckling: the best restraints are really tried
 };
 

@@ -17,15 +17,19 @@ enum class Verdict {
   above_critical_load,   ///< the tangent has negative pivots at the full load
   iteration_limit,       ///< no convergence within the rounds allowed
   loaded_free_rotation,  ///< a moment acts on a rotation that nothing holds
-  not_solvable           ///< the numbers overflow or cancel
+  not_solvable,          ///< the numbers overflow or cancel
+  buckles_below_load,    ///< the lowest buckling factor lies between 0 and 1
+  no_mass                ///< nothing vibrates
 };
-inline constexpr std::array<Word<Verdict>, 6> kVerdicts = {
+inline constexpr std::array<Word<Verdict>, 8> kVerdicts = {
     {{Verdict::stands, "stands"},
      {Verdict::mechanism, "mechanism"},
      {Verdict::above_critical_load, "above critical load"},
      {Verdict::iteration_limit, "not converged"},
      {Verdict::loaded_free_rotation, "loaded free rotation"},
-     {Verdict::not_solvable, "not solvable"}}};
+     {Verdict::not_solvable, "not solvable"},
+     {Verdict::buckles_below_load, "buckles below the load"},
+     {Verdict::no_mass, "no mass"}}};
 
 struct Outcome {
   Verdict verdict = Verdict::stands;
@@ -51,6 +55,9 @@ struct EquilibriumCheck {
   Vector3d loads = Vector3d::Zero(), reaction_sum = Vector3d::Zero();  ///< N
 };
 
+struct BucklingResult;
+struct ModalResult;
+
 struct Step {
   std::string analysis;
   AnalysisKind kind = AnalysisKind::first_order;
@@ -65,6 +72,8 @@ struct Step {
   std::vector<ConvergenceRound> rounds;
   IndexedVector<NodeId, Vector6d> reactions;  ///< of the ground on the structure, N and N·m
   EquilibriumCheck equilibrium;
+  std::shared_ptr<const BucklingResult> buckling;  ///< of a buckling analysis
+  std::shared_ptr<const ModalResult> modal;        ///< of a modal analysis
 };
 
 }  // namespace ulterix

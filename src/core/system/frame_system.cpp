@@ -216,6 +216,18 @@ Assembly FrameSystem::assemble(const AppliedLoads& loads, const State& state, in
   return result;
 }
 
+std::vector<double> FrameSystem::assemble_matrix(
+    const std::function<Matrix12d(MemberId)>& member_matrix,
+    const std::function<Matrix6d(NodeId)>& node_matrix) const {
+  std::vector<double> values(pattern_.rows.size(), 0.0);
+  for (const MemberId id : model().members.ids()) {
+    if (variant_.present[id]) scatter_->add(id, to_global(member_matrix(id), axes_[id]), values);
+  }
+  if (!node_matrix) return values;
+  for (const NodeId n : model().nodes.ids()) scatter_->add(n, node_matrix(n), values);
+  return values;
+}
+
 FrameSystem::RightSide FrameSystem::right_side(const AppliedLoads& loads,
                                                const State& state) const {
   RightSide side;

@@ -1,5 +1,6 @@
 #pragma once
 
+#include <functional>
 #include <memory>
 #include <vector>
 
@@ -47,6 +48,12 @@ class FrameSystem {
     std::vector<std::pair<MemberId, int>> loaded_free_motions;  ///< member, local direction
   };
   RightSide right_side(const AppliedLoads& loads, const State& state) const;
+
+  /// Values on the pattern of any symmetric matrix made of members' matrices (12 x 12, of the
+  /// nodes, in the member's local axes) and nodes' (6 x 6, global).
+  std::vector<double> assemble_matrix(
+      const std::function<Matrix12d(MemberId)>& member_matrix,
+      const std::function<Matrix6d(NodeId)>& node_matrix = {}) const;
 
   /// N that each member gets from its start node in a state, N.
   IndexedVector<MemberId, double> axial_forces(const AppliedLoads& loads, const State& state) const;

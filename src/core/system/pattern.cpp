@@ -85,6 +85,23 @@ void ScatterMap::add(NodeId id, const Matrix6d& K, std::vector<double>& values) 
   }
 }
 
+Eigen::MatrixXd multiply_block(const SymmetricPattern& pattern, const std::vector<double>& values,
+                               const Eigen::MatrixXd& X) {
+  // Rows lie together, so that one entry serves all columns.
+  using Rows = Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, Eigen::RowMajor>;
+  const Rows x = X;
+  Rows y = Rows::Zero(X.rows(), X.cols());
+  for (int j = 0; j < pattern.size; ++j) {
+    for (auto p = pattern.column_start[j]; p < pattern.column_start[j + 1]; ++p) {
+      const auto i = pattern.rows[static_cast<std::size_t>(p)];
+      const double v = values[static_cast<std::size_t>(p)];
+      y.row(i) += v * x.row(j);
+      if (i != j) y.row(j) += v * x.row(i);
+    }
+  }
+  return y;
+}
+
 VectorXd multiply(const SymmetricPattern& pattern, const std::vector<double>& values,
                   const VectorXd& x) {
   VectorXd y = VectorXd::Zero(pattern.size);

@@ -41,4 +41,8 @@ SymmetricPattern make_pattern(const DofMap& dofs, const std::vector<int>& node_o
 VectorXd multiply(const SymmetricPattern& pattern, const std::vector<double>& values,
                   const VectorXd& x);
 
+/// The same for several columns at once.
+Eigen::MatrixXd multiply_block(const SymmetricPattern& pattern, const std::vector<double>& values,
+                               const Eigen::MatrixXd& X);
+
 }  // namespace ulterix

@@ -1,0 +1,611 @@
+#include "core/analysis/buckling.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/analysis/eigen_frame.hpp"
+#include "core/analysis/first_order.hpp"
+#include "core/system/mechanism_words.hpp"
+
+namespace ulterix {
+
+namespace {
+
+using Counts = IndexedVector<MemberId, int>;
+
+constexpr int kDefaultModes = 5;
+/// Split errors of reported factors stay below this, by their estimate.
+constexpr double kSplitTolerance = 5e-5;
+constexpr int kMostPasses = 4;
+/// Energy shares that count in the choice of the split, and in effective lengths.
+constexpr double kShareOfSplit = 1e-3, kConcerns = 0.1;
+/// Compression below this part of the largest has no effective length.
+constexpr double kCompressed = 0.01;
+/// Factors closer than this are copies of one mode.
+constexpr double kSameFactor = 1e-6;
+/// The count is made so far above the last mode, or half-way to the next.
+constexpr double kBeyond = 1e-3;
+
+/// What buckles: the axial forces that grow, and those that stay.
+struct AxialState {
+  const Recovery* grows = nullptr;
+  const Recovery* stays = nullptr;  ///< may be missing
+};
+
+/// Wave number of bending about one axis: k² = P/EI.
+double wave_number(double P, double EI) {
+  return EI > 0 ? std::sqrt(std::abs(P) / EI) : 0;
+}
+
+class BucklingSolver {
+ public:
+  BucklingSolver(const FrameSystem& frame, const AxialState& axial, int wanted, double tolerance)
+      : frame_(frame),
+        model_(frame.model()),
+        axial_(axial),
+        wanted_(wanted),
+        tolerance_(tolerance) {}
+
+  BucklingResult solve() {
+    BucklingResult result;
+    result.wanted = wanted_;
+    counts_ = first_counts();
+    for (int pass = 0; pass < kMostPasses; ++pass) {
+      build();
+      if (!eigen_.definite) {
+        result.remarks.push_back("the constant part of the loads alone is above the critical load");
+        return result;
+      }
+      find_modes();
+      if (lambdas_.size() == 0 && lowest_theta_ < 0 && !reversed_) {
+        reversed_ = true;  // nothing is compressed: look at the loads turned round
+        continue;
+      }
+      if (lambdas_.size() == 0) break;
+      const Counts needed = needed_counts();
+      if (covered(needed)) break;
+      for (const MemberId id : model_.members.ids()) {
+        counts_[id] = std::max(counts_[id], needed[id]);
+      }
+    }
+    if (reversed_) {
+      if (lambdas_.size() > 0) take_negative(result);
+      return result;
+    }
+    certify(result);
+    report(result);
+    return result;
+  }
+
+  /// Only the lowest factor, on the frame as it is split for it.
+  std::optional<double> lowest() {
+    const BucklingResult result = solve();
+    if (result.modes.empty()) return std::nullopt;
+    return result.lowest();
+  }
+
+ private:
+  Counts first_counts() const {
+    Counts counts(model_.members.size(), 1);
+    double most = 0;
+    IndexedVector<MemberId, double> P(model_.members.size(), 0.0);
+    for (const MemberId id : model_.members.ids()) {
+      P[id] = -mean_force(id);
+      most = std::max(most, P[id]);
+    }
+    for (const MemberId id : model_.members.ids()) {
+      if (P[id] > kCompressed * most) counts[id] = 2;
+    }
+    return counts;
+  }
+
+  /// Mean of all axial force at factor 1.
+  double mean_force(MemberId id) const {
+    const auto mean = [id](const Recovery* r) {
+      return r == nullptr ? 0 : axial_along(r->line(id), {id, 0, 1}).mean();
+    };
+    return mean(axial_.grows) + mean(axial_.stays);
+  }
+
+  void build() {
+    eigen_ = make_eigen_frame(frame_, counts_, [this](const SplitFrame& split) {
+      if (axial_.stays == nullptr) return std::vector<double>();
+      stays_ = piece_forces(*axial_.stays, split);
+      return geometric_values(split, stays_);
+    });
+    if (axial_.stays == nullptr) {
+      stays_ = IndexedVector<MemberId, LinearAlong>(eigen_.split.pieces.size());
+    }
+    grows_ = piece_forces(*axial_.grows, eigen_.split);
+    softening_ = geometric_values(eigen_.split, grows_);
+    if (!reversed_) {
+      for (double& v : softening_) v = -v;
+    }
+  }
+
+  void find_modes() {
+    const EigenProblem problem = eigen_problem(eigen_, softening_);
+    LanczosOptions options;
+    options.wanted = std::min(wanted_ + 1, problem.size);
+    if (vectors_.rows() == problem.size) options.start = vectors_;
+    for (;;) {
+      const EigenPairs pairs = block_lanczos(problem, options);
+      take(pairs);
+      const Eigen::Index n = lambdas_.size();
+      // The last copies of a repeated factor belong to it.
+      const bool cut = n == options.wanted && n > 1 && n < problem.size &&
+                       lambdas_[n - 1] < lambdas_[n - 2] * (1 + kSameFactor);
+      if (!cut || options.wanted > 4 * (wanted_ + 8)) break;
+      options.wanted = std::min(options.wanted + 4, problem.size);
+      options.start = vectors_;
+    }
+  }
+
+  void take(const EigenPairs& pairs) {
+    lambdas_ = pairs.theta.cwiseInverse();
+    vectors_ = pairs.vectors;
+    residuals_ = pairs.residuals;
+    lowest_theta_ = pairs.lowest_theta;
+    energies_.clear();
+    for (Eigen::Index i = 0; i < lambdas_.size(); ++i) {
+      residuals_[i] *= lambdas_[i];  // relative to θ
+      energies_.push_back(mode_energy(frame_, eigen_, vectors_.col(i)));
+    }
+  }
+
+  LinearAlong force_at(MemberId piece, double factor) const {
+    const double f = reversed_ ? -factor : factor;
+    return {stays_[piece].start + f * grows_[piece].start,
+            stays_[piece].end + f * grows_[piece].end};
+  }
+
+  double wave_number_of(MemberId member, bool about_y, double factor) const {
+    const ElementProperties p = element_properties(frame_.variant(), member);
+    double P = 0;
+    for (const MemberId piece : eigen_.split.pieces_of[member]) {
+      const LinearAlong N = force_at(piece, factor);
+      P = std::max({P, std::abs(N.start), std::abs(N.end)});
+    }
+    return wave_number(P, about_y ? p.EIy : p.EIz);
+  }
+
+  /// Pieces that keep the error of every mode found within its tolerance.
+  Counts needed_counts() const {
+    Counts needed(model_.members.size(), 1);
+    const double fine = longest_piece(tolerance_);
+    const Eigen::Index count = std::min<Eigen::Index>(lambdas_.size(), wanted_);
+    for (const MemberId id : model_.members.ids()) {
+      if (model_.members[id].kind != MemberKind::frame) continue;
+      const double L = model_.length(id);
+      for (const bool about_y : {true, false}) {
+        if (!frame_.bends(id, about_y)) continue;
+        double pieces = wave_number_of(id, about_y, lambdas_[count - 1]) * L / kCoarsePiece;
+        for (Eigen::Index i = 0; i < count; ++i) {
+          const MemberShare& s = energies_[static_cast<std::size_t>(i)].shares[id];
+          if ((about_y ? s.about_y : s.about_z) < kShareOfSplit) continue;
+          const double kL = wave_number_of(id, about_y, lambdas_[i]) * L;
+          const double shear = about_y ? s.shear_y : s.shear_z;
+          pieces = std::max({pieces, kL / fine, kL * std::sqrt(shear / 12 / tolerance_)});
+        }
+        const int whole = static_cast<int>(std::ceil(pieces * (1 - 1e-9)));
+        needed[id] = std::max(needed[id], std::min(whole, kMostPieces));
+      }
+    }
+    return needed;
+  }
+
+  bool covered(const Counts& needed) const {
+    for (const MemberId id : model_.members.ids()) {
+      if (needed[id] > counts_[id]) return false;
+    }
+    return true;
+  }
+
+  /// Σ share·(kl)⁴/720 over pieces and planes: the leading term of a cubic beam's error.
+  double split_error(Eigen::Index mode) const {
+    double error = 0;
+    for (const MemberId piece : eigen_.split.model->members.ids()) {
+      const ElementProperties p = element_properties(eigen_.system().variant(), piece);
+      const MemberShare& s = energies_[static_cast<std::size_t>(mode)].pieces[piece];
+      const double P = force_at(piece, lambdas_[mode]).mean();
+      for (const bool about_y : {true, false}) {
+        error += piece_error(s, about_y, wave_number(P, about_y ? p.EIy : p.EIz), p.length);
+      }
+    }
+    return error;
+  }
+
+  /// Factor at which a section's torsion gives way, GJ + λ·N·r² = 0; 0: nowhere.
+  double torsion_limit() const {
+    if (model_.plane != Plane::space) return 0;
+    double limit = 0;
+    for (const MemberId piece : eigen_.split.model->members.ids()) {
+      const ElementProperties p = element_properties(eigen_.system().variant(), piece);
+      const double N = std::min(grows_[piece].start, grows_[piece].end);
+      const double stays = stays_[piece].mean();
+      if (p.kind != MemberKind::frame || N >= 0 || p.r2 <= 0 || p.GJ <= 0) continue;
+      const double factor = (p.GJ / p.r2 + stays) / -N;
+      if (factor > 0 && (limit == 0 || factor < limit)) limit = factor;
+    }
+    return limit;
+  }
+
+  /// Modes below a bound.
+  int found_below(double bound) const {
+    return static_cast<int>((lambdas_.array() < bound).count());
+  }
+
+  void certify(BucklingResult& result) {
+    const Eigen::Index n = lambdas_.size();
+    if (n == 0) return;
+    const double limit = torsion_limit();
+    Eigen::Index last = std::min<Eigen::Index>(n, wanted_) - 1;
+    while (last + 1 < n && lambdas_[last + 1] < lambdas_[last] * (1 + kSameFactor)) ++last;
+    double bound = lambdas_[last] * (1 + kBeyond);
+    if (last + 1 < n) bound = std::min(bound, (lambdas_[last] + lambdas_[last + 1]) / 2);
+    if (limit > 0 && bound > limit * (1 - kSameFactor)) {
+      bound = limit * (1 - 1e-5);
+      result.torsion_limit = limit;
+    }
+    result.certificate.below = bound;
+    result.certificate.found = found_below(bound);
+    std::vector<double> shifted = eigen_.stiffness;
+    for (std::size_t i = 0; i < shifted.size(); ++i) shifted[i] -= bound * softening_[i];
+    result.certificate.count = eigen_.factor->negative_pivots(shifted);
+    if (result.certificate.count && *result.certificate.count > result.certificate.found) {
+      find_missing(result, bound);
+    }
+  }
+
+  /// Copies that the block was too narrow for: looked for beside those that are known.
+  void find_missing(BucklingResult& result, double bound) {
+    const EigenProblem problem = eigen_problem(eigen_, softening_);
+    for (int attempt = 0; attempt < 3; ++attempt) {
+      const int missing = *result.certificate.count - found_below(bound);
+      if (missing <= 0) break;
+      LanczosOptions options;
+      options.wanted = missing;
+      options.block = std::max(options.block, missing);
+      options.known = vectors_;
+      const EigenPairs known{
+          lambdas_.cwiseInverse(), vectors_, residuals_.cwiseQuotient(lambdas_), true,
+          lowest_theta_,           0};
+      take(joined(known, block_lanczos(problem, options)));
+    }
+    result.certificate.found = found_below(bound);
+  }
+
+  void report(BucklingResult& result) {
+    for (Eigen::Index i = 0; i < lambdas_.size(); ++i) {
+      const bool within = i < wanted_ || lambdas_[i] < result.certificate.below;
+      const bool torsion = result.torsion_limit > 0 && lambdas_[i] >= result.certificate.below;
+      if (!within && !torsion) break;
+      result.modes.push_back(mode_of(i, static_cast<int>(i) + 1));
+      if (!torsion) continue;
+      BucklingMode& mode = result.modes.back();
+      mode.factor = result.torsion_limit;
+      mode.error = 0;
+      mode.kind = "torsional";
+      result.remarks.push_back(
+          fmt::format("at {:.4g} the torsion of {} gives way, whatever the shape: no mode above it",
+                      result.torsion_limit, largest_twist(mode)));
+      break;
+    }
+    recommend(result.modes);
+    find_negative(result);
+  }
+
+  std::string largest_twist(const BucklingMode& mode) const {
+    MemberId best(0);
+    for (const MemberId id : model_.members.ids()) {
+      if (mode.shares[id].twist > mode.shares[best].twist * (1 + 1e-6)) best = id;
+    }
+    return model_.members[best].name;
+  }
+
+  BucklingMode mode_of(Eigen::Index i, int number) {
+    BucklingMode mode;
+    mode.number = number;
+    mode.factor = lambdas_[i];
+    mode.error = split_error(i);
+    mode.residual = residuals_[i];
+    double scale = 1;
+    mode.shape = mode_shape(frame_, eigen_, vectors_.col(i), &scale);
+    mode.stiffness = scale * scale;
+    mode.shares = energies_[static_cast<std::size_t>(i)].shares;
+    mode.kind = kind_of(mode);
+    mode.lengths = effective_lengths(mode);
+    return mode;
+  }
+
+  /// The largest displacement of a node beside the largest of any axis.
+  bool nodes_move(const ModeShape& shape) const {
+    double along = 0;
+    for (const auto& axis : shape.axes) {
+      for (const Vector3d& u : axis) along = std::max(along, u.cwiseAbs().maxCoeff());
+    }
+    double nodes = 0;
+    for (const NodeMotion& n : shape.nodes)
+      nodes = std::max(nodes, n.translation.cwiseAbs().maxCoeff());
+    return nodes > 0.3 * along;
+  }
+
+  /// The axis across a space frame that lies in one vertical plane; −1 if it does not.
+  int normal_of_flat_frame() const {
+    if (model_.plane != Plane::space) return -1;
+    const double size = model_.size();
+    for (const int axis : model_.horizontal_axes()) {
+      double low = 1e300, high = -1e300;
+      for (const Node& n : model_.nodes) {
+        low = std::min(low, n.position[axis]);
+        high = std::max(high, n.position[axis]);
+      }
+      if (high - low < 1e-6 * size) return axis;
+    }
+    return -1;
+  }
+
+  std::string kind_of(const BucklingMode& mode) const {
+    double twist = 0, most = 0;
+    MemberId main(0);
+    for (const MemberId id : model_.members.ids()) {
+      twist += mode.shares[id].twist;
+      if (mode.shares[id].whole > most) {
+        most = mode.shares[id].whole;
+        main = id;
+      }
+    }
+    if (mode.shape.only_rotations || twist > 0.8) return "torsional";
+    const std::string axis(kAxisNames[static_cast<std::size_t>(mode.shape.direction)]);
+    std::string words;
+    if (!nodes_move(mode.shape)) {
+      words = "no sway";
+    } else if (mode.shape.direction == model_.vertical) {
+      words = "snap along " + axis;
+    } else {
+      words = "sway along " + axis;
+    }
+    if (mode.shape.direction == normal_of_flat_frame() && nodes_move(mode.shape)) {
+      words = "out of plane, along " + axis;
+    }
+    if (most > 0.8 && model_.members.size() > 1) {
+      words += fmt::format(", {} alone", model_.members[main].name);
+    }
+    return words;
+  }
+
+  std::vector<EffectiveLength> effective_lengths(const BucklingMode& mode) const {
+    IndexedVector<MemberId, double> N(model_.members.size(), 0.0);
+    double most = 0, share = 0;
+    for (const MemberId id : model_.members.ids()) {
+      double sum = 0;
+      for (const MemberId piece : eigen_.split.pieces_of[id]) {
+        sum += force_at(piece, mode.factor).mean();
+      }
+      N[id] = sum / double(eigen_.split.pieces_of[id].size());
+      most = std::max(most, -N[id]);
+      share = std::max(share, mode.shares[id].whole);
+    }
+    std::vector<EffectiveLength> lengths;
+    for (const MemberId id : model_.members.ids()) {
+      const bool frame = model_.members[id].kind == MemberKind::frame;
+      if (!frame || -N[id] < kCompressed * most || N[id] >= 0) continue;
+      const ElementProperties p = element_properties(frame_.variant(), id);
+      const double A = model_.sections[model_.members[id].section].properties.A;
+      EffectiveLength e;
+      e.member = id;
+      e.N = N[id];
+      const auto fill = [&](double EI, bool bends, double I, std::optional<double>& length,
+                            std::optional<double>& K, std::optional<double>& slenderness) {
+        if (EI <= 0 || !bends) return;
+        length = M_PI * std::sqrt(EI / -N[id]);
+        K = *length / p.length;
+        if (A > 0 && I > 0) slenderness = *length / std::sqrt(I / A);
+      };
+      const SectionProperties& s = model_.sections[model_.members[id].section].properties;
+      fill(p.EIy, frame_.bends(id, true), s.Iy, e.length_y, e.K_y, e.slenderness_y);
+      fill(p.EIz, frame_.bends(id, false), s.Iz, e.length_z, e.K_z, e.slenderness_z);
+      e.concerns = mode.shares[id].whole >= kConcerns * share;
+      lengths.push_back(e);
+    }
+    return lengths;
+  }
+
+  /// Marks for each member the row of the lowest mode that concerns it.
+  void recommend(std::vector<BucklingMode>& modes) const {
+    IndexedVector<MemberId, char> done(model_.members.size(), 0);
+    for (BucklingMode& mode : modes) {
+      for (EffectiveLength& e : mode.lengths) {
+        if (!e.concerns || done[e.member]) continue;
+        e.recommended = true;
+        done[e.member] = 1;
+      }
+    }
+  }
+
+  /// The negative factor nearest to zero: the loads reversed.
+  void find_negative(BucklingResult& result) {
+    if (lowest_theta_ >= 0) return;
+    reversed_ = true;
+    for (double& v : softening_) v = -v;
+    LanczosOptions options;
+    options.wanted = 1;
+    options.tolerance = 1e-8;
+    take(block_lanczos(eigen_problem(eigen_, softening_), options));
+    if (lambdas_.size() > 0) take_negative(result);
+  }
+
+  void take_negative(BucklingResult& result) {
+    result.negative = mode_of(0, -1);
+    result.negative->factor *= -1;
+    result.negative->lengths.clear();
+  }
+
+  const FrameSystem& frame_;
+  const Model& model_;
+  AxialState axial_;
+  int wanted_;
+  double tolerance_;
+  Counts counts_;
+  EigenFrame eigen_;
+  IndexedVector<MemberId, LinearAlong> grows_, stays_;
+  std::vector<double> softening_;  // −Kg at factor 1
+  Eigen::VectorXd lambdas_, residuals_;
+  Eigen::MatrixXd vectors_;
+  double lowest_theta_ = 0;
+  bool reversed_ = false;
+  std::vector<ModeEnergy> energies_;
+};
+
+/// dλ/dk = φ²/(φᵀ(−Kg)φ) = λ·φ²/(φᵀKφ) of a spring at each free direction of each node; ranked, the
+/// best first.
+std::vector<RestraintGain> rank_restraints(const FrameSystem& frame, const BucklingMode& mode) {
+  const Model& model = frame.model();
+  std::vector<RestraintGain> gains;
+  for (const NodeId n : model.nodes.ids()) {
+    for (int d = 0; d < 3; ++d) {
+      if (!model.uses_direction(d) || frame.support(n)[d].stiffness == kRigid) continue;
+      const double u = mode.shape.nodes[n].translation[d];
+      if (u != 0) gains.push_back({n, d, mode.factor * u * u / mode.stiffness, {}});
+    }
+  }
+  std::stable_sort(gains.begin(), gains.end(), [](const auto& a, const auto& b) {
+    return a.derivative > b.derivative * (1 + 1e-6);
+  });
+  return gains;
+}
+
+Variant with_holds(const Variant& variant, const std::vector<Hold>& holds) {
+  Variant held = variant;
+  for (const Hold& h : holds) {
+    for (int d = 0; d < kDirections; ++d) {
+      if (h.directions[static_cast<std::size_t>(d)]) {
+        held.restraints.push_back({h.node, Vector6d::Unit(d)});
+      }
+    }
+  }
+  return held;
+}
+
+/// One direction more held than in the analysis; the new factor, if the frame still buckles.
+std::optional<double> factor_with(const ElasticFrame& frame, const AnalysisSpec& spec,
+                                  const LoadSet& loads, const RestraintGain& gain) {
+  Hold hold;
+  hold.node = gain.node;
+  hold.directions[static_cast<std::size_t>(gain.direction)] = true;
+  const ElasticFrame held = make_elastic_frame(with_holds(frame.system->variant(), {hold}));
+  if (!held.stands()) return std::nullopt;
+  AnalysisSpec first;
+  first.loads = {loads};
+  const Step step = first_order(held, first).front();
+  std::optional<Step> constant;
+  if (spec.constant) {
+    first.loads = {*spec.constant};
+    constant = first_order(held, first).front();
+  }
+  const Recovery grows(*held.system, step);
+  std::optional<Recovery> stays;
+  if (constant) stays.emplace(*held.system, *constant);
+  return BucklingSolver(*held.system, {&grows, stays ? &*stays : nullptr}, 1, kSplitTolerance)
+      .lowest();
+}
+
+Outcome outcome_of(const BucklingResult& result, const LoadSet& loads) {
+  Outcome outcome;
+  if (result.modes.empty()) {
+    outcome.reason = result.remarks.empty() ? "no positive factor: no member is in compression"
+                                            : result.remarks.front();
+    if (result.negative) {
+      outcome.reason += fmt::format("; the load would have to be reversed, factor {:.4g}",
+                                    result.negative->factor);
+    }
+    return outcome;
+  }
+  const double lowest = result.lowest();
+  outcome.stands_at = lowest;
+  if (lowest < 1) {
+    outcome.verdict = Verdict::buckles_below_load;
+    outcome.reason = fmt::format("buckles at {:.0f} % of {}", 100 * lowest, loads.name);
+  }
+  return outcome;
+}
+
+/// One set of loads of a buckling analysis.
+void solve_set(const ElasticFrame& frame, const AnalysisSpec& spec, const Step& first,
+               const Step* constant, Step& step) {
+  if (!first.outcome.stands()) {
+    step.outcome = first.outcome;
+    return;
+  }
+  if (constant != nullptr && !constant->outcome.stands()) {
+    step.outcome = constant->outcome;
+    return;
+  }
+  const Recovery grows(*frame.system, first);
+  std::optional<Recovery> stays;
+  if (constant != nullptr) stays.emplace(*frame.system, *constant);
+  const int wanted = spec.modes > 0 ? spec.modes : kDefaultModes;
+  BucklingSolver solver(*frame.system, {&grows, stays ? &*stays : nullptr}, wanted,
+                        kSplitTolerance);
+  auto result = std::make_shared<BucklingResult>(solver.solve());
+  if (!result->modes.empty()) {
+    result->gains = rank_restraints(*frame.system, result->modes.front());
+    result->gains.resize(std::min<std::size_t>(result->gains.size(), 10));
+    const auto tries =
+        std::min<std::size_t>(result->gains.size(), std::size_t(spec.try_restraints));
+    for (std::size_t i = 0; i < tries; ++i) {
+      result->gains[i].factor = factor_with(frame, spec, step.loads, result->gains[i]);
+    }
+    const int few = static_cast<int>(result->modes.size());
+    if (few < wanted && result->torsion_limit == 0) {
+      result->remarks.push_back(
+          fmt::format("{} modes asked, {} there are with a positive factor", wanted, few));
+    }
+  }
+  step.outcome = outcome_of(*result, step.loads);
+  step.buckling = result;
+}
+
+}  // namespace
+
+std::vector<Step> buckling(const ElasticFrame& given, const AnalysisSpec& spec,
+                           const std::vector<Step>& baseline, const Progress& progress) {
+  // Restraints of this analysis alone change the axial forces as well.
+  std::optional<ElasticFrame> own;
+  if (!spec.holds.empty()) {
+    own.emplace(make_elastic_frame(with_holds(given.system->variant(), spec.holds)));
+  }
+  const ElasticFrame& frame = own ? *own : given;
+  std::vector<Step> first = baseline;
+  AnalysisSpec linear;
+  if (own) {
+    linear.loads = spec.loads;
+    first = first_order(frame, linear);
+  }
+  std::optional<Step> constant;
+  if (spec.constant) {
+    linear.loads = {*spec.constant};
+    constant = first_order(frame, linear).front();
+  }
+  std::vector<Step> steps(spec.loads.size());
+  for (std::size_t i = 0; i < steps.size(); ++i) {
+    if (progress) progress(spec.name, double(i) / double(steps.size()));
+    Step& step = steps[i];
+    step.analysis = spec.name;
+    step.kind = spec.kind;
+    step.loads = spec.loads[i];
+    step.label = spec.loads[i].name;
+    solve_set(frame, spec, first[i], constant ? &*constant : nullptr, step);
+  }
+  return steps;
+}
+
+std::optional<double> lowest_factor(const ElasticFrame& frame, const Step& step) {
+  if (!step.has_state || step.state.lambda != 1) return std::nullopt;
+  const Recovery state(*frame.system, step);
+  return BucklingSolver(*frame.system, {&state, nullptr}, 1, 1e-3).lowest();
+}
+
+}  // namespace ulterix

@@ -1,0 +1,237 @@
+#include "core/analysis/eigen_frame.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/results/recovery.hpp"
+
+namespace ulterix {
+
+namespace {
+
+/// Axes of members are kept for figures up to this many members.
+constexpr int kMostDrawn = 2500;
+constexpr int kStations = 16;
+
+/// Energy of the given end directions under a local stiffness.
+template <std::size_t N>
+double energy(const Matrix12d& K, const Vector12d& ends, const std::array<int, N>& directions) {
+  double sum = 0;
+  for (const int i : directions) {
+    for (const int j : directions) sum += ends[i] * K(i, j) * ends[j];
+  }
+  return sum / 2;
+}
+
+MemberShare member_energy(const FrameSystem& system, MemberId id, const State& state) {
+  const ElementProperties p = element_properties(system.variant(), id);
+  const Element element = system.element(id, MemberLoading::none(p.length), State(system.model()));
+  const Matrix12d& K = element.stiffness();
+  const Vector12d ends = system.local_ends(id, state);
+  MemberShare e;
+  e.whole = ends.dot(K * ends) / 2;
+  if (p.kind != MemberKind::frame) return e;
+  e.about_y = energy(K, ends, std::array<int, 4>{2, 4, 8, 10});
+  e.about_z = energy(K, ends, std::array<int, 4>{1, 5, 7, 11});
+  // The shear force is constant along an unloaded piece.
+  const Vector12d force = K * ends;
+  e.shear_y = force[2] * force[2] * p.length * p.shear_flexibility_z / 2;
+  e.shear_z = force[1] * force[1] * p.length * p.shear_flexibility_y / 2;
+  e.twist = energy(K, ends, std::array<int, 2>{3, 9});
+  return e;
+}
+
+/// Calls act(part of a, part of b) for every energy of a share.
+template <class Act>
+void each_part(MemberShare& a, const MemberShare& b, const Act& act) {
+  act(a.whole, b.whole);
+  act(a.about_y, b.about_y);
+  act(a.about_z, b.about_z);
+  act(a.shear_y, b.shear_y);
+  act(a.shear_z, b.shear_z);
+  act(a.twist, b.twist);
+}
+
+void divide(MemberShare& e, double whole) {
+  if (whole <= 0) return;
+  each_part(e, e, [whole](double& part, double) { part /= whole; });
+}
+
+/// Displacements along a member at equal stations, its inner nodes in between.
+std::vector<Vector3d> axis_of(const EigenFrame& eigen, MemberId id, const State& state) {
+  const SplitFrame& split = eigen.split;
+  const auto& pieces = split.pieces_of[id];
+  const int count = static_cast<int>(pieces.size());
+  const int each = std::max(1, kStations / count);
+  std::vector<Vector3d> axis;
+  for (const MemberId piece : pieces) {
+    const ElementProperties p = element_properties(split.system->variant(), piece);
+    const Element element =
+        split.system->element(piece, MemberLoading::none(p.length), State(*split.model));
+    const MemberLine line = element.line(split.system->local_ends(piece, state));
+    const Matrix3d& R = split.system->axes(piece);
+    for (int i = axis.empty() ? 0 : 1; i <= each; ++i) {
+      axis.emplace_back(R.transpose() * line.at(p.length * i / each).displacement);
+    }
+  }
+  return axis;
+}
+
+/// Node and direction (from `first`) of the largest component; reluctant, so that the first of
+/// equals wins whatever the rounding.
+void find_largest(const State& state, int nodes, int first, NodeId& node, int& direction,
+                  double& size) {
+  size = 0;
+  for (int n = 0; n < nodes; ++n) {
+    const Vector6d u = state.nodes[NodeId(n)].vector();
+    for (int d = first; d < first + 3; ++d) {
+      if (std::abs(u[d]) <= size * (1 + 1e-6)) continue;
+      size = std::abs(u[d]);
+      node = NodeId(n);
+      direction = d;
+    }
+  }
+}
+
+}  // namespace
+
+EigenFrame make_eigen_frame(const FrameSystem& frame, const IndexedVector<MemberId, int>& counts,
+                            const std::function<std::vector<double>(const SplitFrame&)>& acting) {
+  EigenFrame eigen;
+  eigen.split = split_frame(frame, counts);
+  const FrameSystem& system = *eigen.split.system;
+  const AppliedLoads nothing(system.variant(), LoadSet{});
+  eigen.elastic = system.assemble(nothing, State(system.model())).values;
+  eigen.stiffness = eigen.elastic;
+  if (acting) {
+    const std::vector<double> added = acting(eigen.split);
+    for (std::size_t i = 0; i < added.size(); ++i) eigen.stiffness[i] += added[i];
+  }
+  eigen.factor = std::make_unique<Factorisation>(system.pattern());
+  eigen.definite = eigen.factor->factorise(eigen.stiffness) == FactorStatus::positive_definite;
+  return eigen;
+}
+
+EigenProblem eigen_problem(const EigenFrame& frame, const std::vector<double>& values) {
+  EigenProblem problem;
+  problem.size = frame.pattern().size;
+  problem.multiply_B = [&frame, &values](const Eigen::MatrixXd& X) {
+    return multiply_block(frame.pattern(), values, X);
+  };
+  problem.multiply_K = [&frame](const Eigen::MatrixXd& X) {
+    return multiply_block(frame.pattern(), frame.stiffness, X);
+  };
+  problem.solve_K = [&frame](const Eigen::MatrixXd& X) {
+    Eigen::MatrixXd Y = X;
+    frame.factor->solve(Y);
+    return Y;
+  };
+  return problem;
+}
+
+LinearAlong axial_along(const MemberLine& line, const PieceOf& piece) {
+  constexpr double kGauss = 0.211324865405187;
+  const double L = line.length(), l = (piece.to - piece.from) * L;
+  const double a = line.at(piece.from * L + kGauss * l).forces[kN];
+  const double b = line.at(piece.from * L + (1 - kGauss) * l).forces[kN];
+  const double slope = (b - a) / (1 - 2 * kGauss), mean = (a + b) / 2;
+  return {mean - slope / 2, mean + slope / 2};
+}
+
+IndexedVector<MemberId, LinearAlong> piece_forces(const Recovery& state, const SplitFrame& split) {
+  IndexedVector<MemberId, LinearAlong> forces(split.pieces.size());
+  for (const MemberId id : state.system().model().members.ids()) {
+    if (!state.system().variant().present[id]) continue;
+    const MemberLine line = state.line(id);
+    for (const MemberId piece : split.pieces_of[id]) {
+      forces[piece] = axial_along(line, split.pieces[piece]);
+    }
+  }
+  return forces;
+}
+
+std::vector<double> geometric_values(const SplitFrame& split,
+                                     const IndexedVector<MemberId, LinearAlong>& axial) {
+  const FrameSystem& system = *split.system;
+  return system.assemble_matrix([&](MemberId id) -> Matrix12d {
+    const LinearAlong& N = axial[id];
+    if (N.start == 0 && N.end == 0) return Matrix12d::Zero();
+    const ElementProperties p = element_properties(system.variant(), id);
+    const ActiveMotions motions{system.bends(id, true), system.bends(id, false),
+                                system.model().plane == Plane::space};
+    const Matrix12d K = geometric_stiffness(p, N, motions);
+    if (!split.model->members[id].has_hinges()) return K;
+    const Matrix12d T =
+        end_motion(system.element(id, MemberLoading::none(p.length), State(*split.model)));
+    return T.transpose() * K * T;
+  });
+}
+
+ModeShape mode_shape(const FrameSystem& frame, const EigenFrame& eigen, const VectorXd& phi,
+                     double* scale) {
+  const Model& model = frame.model();
+  State state(*eigen.split.model);
+  eigen.system().set_motion(phi, state);
+  ModeShape shape;
+  double translation = 0, rotation = 0, along = 0;
+  find_largest(state, model.nodes.size(), 0, shape.furthest, shape.direction, translation);
+  find_largest(state, model.nodes.size(), 3, shape.turning, shape.rotation, rotation);
+  if (model.members.size() <= kMostDrawn) {
+    shape.axes = IndexedVector<MemberId, std::vector<Vector3d>>(model.members.size());
+    for (const MemberId id : model.members.ids()) {
+      shape.axes[id] = axis_of(eigen, id, state);
+      for (const Vector3d& u : shape.axes[id]) along = std::max(along, u.cwiseAbs().maxCoeff());
+    }
+  }
+  const double size = model.size();
+  shape.only_rotations = std::max(translation, along) < 1e-7 * rotation * size;
+  double unit = translation;
+  if (translation < 1e-6 * along) unit = along;
+  if (shape.only_rotations) unit = rotation;
+  double factor = unit > 0 ? 1 / unit : 1;
+  // The largest component is positive.
+  if (shape.furthest.valid() && unit == translation &&
+      state.nodes[shape.furthest].vector()[shape.direction] < 0) {
+    factor = -factor;
+  }
+  shape.nodes = IndexedVector<NodeId, NodeMotion>(model.nodes.size());
+  for (const NodeId n : model.nodes.ids()) {
+    shape.nodes[n] = {factor * state.nodes[n].translation, factor * state.nodes[n].rotation};
+  }
+  for (auto& axis : shape.axes) {
+    for (Vector3d& u : axis) u *= factor;
+  }
+  if (scale != nullptr) *scale = factor;
+  return shape;
+}
+
+ModeEnergy mode_energy(const FrameSystem& frame, const EigenFrame& eigen, const VectorXd& phi) {
+  State state(*eigen.split.model);
+  eigen.system().set_motion(phi, state);
+  ModeEnergy result;
+  result.shares = IndexedVector<MemberId, MemberShare>(frame.model().members.size());
+  result.pieces = IndexedVector<MemberId, MemberShare>(eigen.split.pieces.size());
+  const double whole = phi.dot(multiply(eigen.pattern(), eigen.elastic, phi)) / 2;
+  for (const MemberId id : eigen.split.model->members.ids()) {
+    if (!eigen.system().variant().present[id]) continue;
+    MemberShare e = member_energy(eigen.system(), id, state);
+    divide(e, whole);
+    result.pieces[id] = e;
+    MemberShare& sum = result.shares[eigen.split.pieces[id].member];
+    each_part(sum, e, [](double& part, double added) { part += added; });
+  }
+  return result;
+}
+
+double longest_piece(double tolerance) {
+  return std::pow(720 * tolerance, 0.25);
+}
+
+double piece_error(const MemberShare& share, bool about_y, double wave_number, double length) {
+  const double bending = about_y ? share.about_y : share.about_z;
+  const double shear = about_y ? share.shear_y : share.shear_z;
+  const double kl2 = std::pow(wave_number * length, 2);
+  return (bending - shear) * kl2 * kl2 / 720 + shear * kl2 / 12;
+}
+
+}  // namespace ulterix

@@ -1,0 +1,68 @@
+#pragma once
+
+#include <vector>
+
+#include "core/analysis/elastic_frame.hpp"
+#include "core/element/linear_matrices.hpp"
+#include "core/results/modes.hpp"
+#include "core/results/recovery.hpp"
+#include "core/solve/block_lanczos.hpp"
+#include "core/system/split_frame.hpp"
+
+namespace ulterix {
+
+/// A split frame with its factorised stiffness, ready for eigenproblems.
+struct EigenFrame {
+  SplitFrame split;
+  std::vector<double> elastic;    ///< stiffness of the unloaded frame, on the split's pattern
+  std::vector<double> stiffness;  ///< with what already acts (a constant load, a state)
+  std::unique_ptr<Factorisation> factor;
+  bool definite = false;
+
+  const FrameSystem& system() const { return *split.system; }
+  const SymmetricPattern& pattern() const { return split.system->pattern(); }
+};
+
+/// `acting`: values to add to the elastic stiffness, made from the split; may be empty.
+EigenFrame make_eigen_frame(
+    const FrameSystem& frame, const IndexedVector<MemberId, int>& counts,
+    const std::function<std::vector<double>(const SplitFrame&)>& acting = {});
+
+/// B·x = θ·K·x on the frame. `values` live on its pattern and have to outlive the problem.
+EigenProblem eigen_problem(const EigenFrame& frame, const std::vector<double>& values);
+
+/// Axial force along one piece, by the two Gauss points of the member's own line.
+LinearAlong axial_along(const MemberLine& line, const PieceOf& piece);
+
+/// Geometric stiffness values for axial forces of the pieces.
+std::vector<double> geometric_values(const SplitFrame& split,
+                                     const IndexedVector<MemberId, LinearAlong>& axial);
+
+/// Axial forces of all pieces in a state of the whole frame.
+IndexedVector<MemberId, LinearAlong> piece_forces(const Recovery& state, const SplitFrame& split);
+
+/// The shape of a vector of unknowns, normalised; `scale` is what it was multiplied by.
+ModeShape mode_shape(const FrameSystem& frame, const EigenFrame& eigen, const VectorXd& phi,
+                     double* scale = nullptr);
+
+/// Strain energies of the members in a vector, and of each piece in bending about y and z.
+struct ModeEnergy {
+  IndexedVector<MemberId, MemberShare> shares;  ///< of the members, sums with springs to 1
+  IndexedVector<MemberId, MemberShare> pieces;
+};
+ModeEnergy mode_energy(const FrameSystem& frame, const EigenFrame& eigen, const VectorXd& phi);
+
+/// Longest piece that keeps the error of its share within `tolerance`: κl with (κl)⁴/720 =
+/// tolerance, κ the wave number of the mode in the member (k for buckling, β for vibration).
+double longest_piece(double tolerance);
+
+/// Leading term of the error of a mode's energy by cutting members into static shapes: (κl)⁴/720 of
+/// what bends, (κl)²/12 of what shears (the energy of the load that the mode puts on a piece whose
+/// ends are held).
+double piece_error(const MemberShare& share, bool about_y, double wave_number, double length);
+
+/// Pieces never get longer than this over κ, so that no mode of a member alone is lost.
+inline constexpr double kCoarsePiece = 1.5;
+inline constexpr int kMostPieces = 64;
+
+}  // namespace ulterix

@@ -1,0 +1,407 @@
+#include "core/analysis/modal.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/analysis/eigen_frame.hpp"
+#include "core/analysis/mass.hpp"
+#include "core/system/mechanism_words.hpp"
+
+namespace ulterix {
+
+namespace {
+
+using Counts = IndexedVector<MemberId, int>;
+
+constexpr int kDefaultModes = 10, kMostModes = 300;
+/// Split errors of frequencies stay below this, by their estimate.
+constexpr double kSplitTolerance = 5e-5;
+constexpr int kMostPasses = 4;
+constexpr double kShareOfSplit = 1e-3;
+constexpr double kSameFrequency = 1e-6, kBeyond = 1e-3;
+/// ω² below this part of the shift is a rigid motion.
+constexpr double kRigidMotion = 1e-6;
+/// Mass in a direction below this part of the largest is none.
+constexpr double kNoMass = 1e-12;
+
+class ModalSolver {
+ public:
+  ModalSolver(const FrameSystem& frame, const AnalysisSpec& spec, const Step* state)
+      : frame_(frame), model_(frame.model()), spec_(spec), mass_(frame) {
+    if (state != nullptr) stressed_.emplace(frame, *state);
+    wanted_ = spec.modes > 0 ? spec.modes : kDefaultModes;
+  }
+
+  Outcome solve(ModalResult& result) {
+    if (mass_.empty())
+      return {
+          Verdict::no_mass, "nothing has mass: give density, [mass] nodes or from_loads", {}, 0, 0};
+    find_totals(result);
+    counts_ = first_counts();
+    for (;;) {
+      const Outcome outcome = settle_on_split();
+      if (!outcome.stands()) return outcome;
+      if (!asks_for_participation() || reached(result) || wanted_ >= kMostModes || exhausted_)
+        break;
+      wanted_ = std::min(2 * wanted_, kMostModes);
+    }
+    certify(result);
+    report(result);
+    return {};
+  }
+
+ private:
+  bool asks_for_participation() const {
+    return spec_.until[0] > 0 || spec_.until[1] > 0 || spec_.until[2] > 0;
+  }
+
+  void find_totals(ModalResult& result) const {
+    const SplitFrame whole = split_frame(frame_, Counts(model_.members.size(), 1));
+    for (int d = 0; d < kDirections; ++d) {
+      const auto force = mass_.inertia(whole, d);
+      double total = 0;
+      for (const NodeId n : whole.model->nodes.ids()) {
+        Vector6d u = Vector6d::Unit(d);
+        if (d >= 3) {
+          u.head<3>() = Vector3d::Unit(d - 3).cross(whole.system->variant().position(n));
+        }
+        total += u.dot(force[n]);
+      }
+      result.total[static_cast<std::size_t>(d)] = total;
+    }
+    result.nodal_mass = mass_.shared_to_nodes();
+  }
+
+  /// As many pieces as give some free motions a mode.
+  Counts first_counts() const {
+    const int free = std::max(1, frame_.dofs().size());
+    const int pieces = std::clamp(3 * wanted_ / free + 1, 1, 16);
+    Counts counts(model_.members.size(), 1);
+    for (const MemberId id : model_.members.ids()) {
+      if (mass_.along(id, 0, 1).translation.mean() > 0) counts[id] = pieces;
+    }
+    return counts;
+  }
+
+  Outcome settle_on_split() {
+    for (int pass = 0; pass < kMostPasses; ++pass) {
+      const Outcome outcome = build();
+      if (!outcome.stands()) return outcome;
+      find_modes();
+      Counts needed = needed_counts();
+      const bool few = omegas_.size() < wanted_ && can_be_split();
+      if (few) {
+        for (int& c : needed) c *= 2;
+      }
+      exhausted_ = omegas_.size() < wanted_ && !few;
+      if (!grow(needed)) break;
+    }
+    return {};
+  }
+
+  /// Splitting brings modes only where mass lies along members.
+  bool can_be_split() const {
+    for (const MemberId id : model_.members.ids()) {
+      const bool massive = mass_.along(id, 0, 1).translation.mean() > 0;
+      if (massive && model_.members[id].kind == MemberKind::frame && counts_[id] < kMostPieces) {
+        return true;
+      }
+    }
+    return false;
+  }
+
+  bool grow(const Counts& needed) {
+    bool grown = false;
+    for (const MemberId id : model_.members.ids()) {
+      const bool frame = model_.members[id].kind == MemberKind::frame;
+      const int count = frame ? std::min(needed[id], kMostPieces) : 1;
+      grown = grown || count > counts_[id];
+      counts_[id] = std::max(counts_[id], count);
+    }
+    return grown;
+  }
+
+  Outcome build() {
+    eigen_ = make_eigen_frame(frame_, counts_, [this](const SplitFrame& split) {
+      if (!stressed_) return std::vector<double>();
+      axial_ = piece_forces(*stressed_, split);
+      return geometric_values(split, axial_);
+    });
+    mass_values_ = mass_.values(eigen_.split);
+    shift_ = 0;
+    if (eigen_.definite) return {};
+    if (stressed_) {
+      return {Verdict::above_critical_load,
+              "the state is above the critical load: it does not vibrate, it buckles",
+              {},
+              0,
+              0};
+    }
+    return shift_by_mass();
+  }
+
+  /// A free structure: K + σM holds where mass is.
+  Outcome shift_by_mass() {
+    double K = 0, M = 0;
+    for (int q = 0; q < eigen_.pattern().size; ++q) {
+      if (eigen_.system().dofs().direction_of(q) >= 3) continue;
+      const auto at =
+          static_cast<std::size_t>(eigen_.pattern().column_start[static_cast<std::size_t>(q)]);
+      K += eigen_.stiffness[at];
+      M += mass_values_[at];
+    }
+    shift_ = M > 0 ? 1e-5 * K / M : 0;
+    for (std::size_t i = 0; i < mass_values_.size(); ++i) {
+      eigen_.stiffness[i] += shift_ * mass_values_[i];
+    }
+    if (eigen_.factor->factorise(eigen_.stiffness) == FactorStatus::positive_definite) return {};
+    return {
+        Verdict::mechanism, "a part without mass moves freely: hold it, or give it mass", {}, 0, 0};
+  }
+
+  void find_modes() {
+    const EigenProblem problem = eigen_problem(eigen_, mass_values_);
+    LanczosOptions options;
+    options.wanted = std::min(wanted_ + 1, problem.size);
+    if (vectors_.rows() == problem.size) options.start = vectors_;
+    for (;;) {
+      take(block_lanczos(problem, options));
+      const Eigen::Index n = omegas_.size();
+      const bool cut = n == options.wanted && n > 1 && n < problem.size &&
+                       omegas_[n - 1] < omegas_[n - 2] * (1 + kSameFrequency);
+      if (!cut || options.wanted > 4 * (wanted_ + 8)) break;
+      options.wanted = std::min(options.wanted + 4, problem.size);
+      options.start = vectors_;
+    }
+  }
+
+  void take(const EigenPairs& pairs) {
+    theta_ = pairs.theta;
+    vectors_ = pairs.vectors;
+    residuals_ = pairs.residuals.cwiseQuotient(pairs.theta);
+    omegas_.resize(theta_.size());
+    energies_.clear();
+    for (Eigen::Index i = 0; i < theta_.size(); ++i) {
+      const double square = 1 / theta_[i] - shift_;
+      omegas_[i] =
+          shift_ > 0 && square < kRigidMotion * shift_ ? 0 : std::sqrt(std::max(square, 0.0));
+      energies_.push_back(mode_energy(frame_, eigen_, vectors_.col(i)));
+    }
+  }
+
+  /// κ of bending about one axis, from EI·κ⁴ = |N|·κ² + ω²m.
+  static double wave_number(double omega, double mass, double N, double EI) {
+    if (EI <= 0) return 0;
+    const double k2 = std::abs(N) / EI, b4 = omega * omega * mass / EI;
+    return std::sqrt((k2 + std::sqrt(k2 * k2 + 4 * b4)) / 2);
+  }
+
+  /// Elastic energy over that of the stressed frame: a small difference of large ones keeps their
+  /// errors.
+  double amplified(Eigen::Index mode) const {
+    if (!stressed_) return 1;
+    const VectorXd phi = vectors_.col(mode);
+    const double elastic = phi.dot(multiply(eigen_.pattern(), eigen_.elastic, phi));
+    return std::max(1.0, elastic / phi.dot(multiply(eigen_.pattern(), eigen_.stiffness, phi)));
+  }
+
+  Counts needed_counts() const {
+    Counts needed(model_.members.size(), 1);
+    const Eigen::Index count = std::min<Eigen::Index>(omegas_.size(), wanted_);
+    if (count == 0) return needed;
+    std::vector<double> tolerance;  // of ω², twice that of ω
+    for (Eigen::Index i = 0; i < count; ++i)
+      tolerance.push_back(2 * kSplitTolerance / amplified(i));
+    for (const MemberId id : model_.members.ids()) {
+      const ElementProperties p = element_properties(frame_.variant(), id);
+      if (p.kind != MemberKind::frame) continue;
+      const LineMass line = mass_.along(id, 0, 1);
+      const double mass = std::max(line.translation.start, line.translation.end);
+      const double N = stressed_ ? axial_along(stressed_->line(id), {id, 0, 1}).mean() : 0;
+      double pieces = 1;
+      for (const bool about_y : {true, false}) {
+        if (!frame_.bends(id, about_y)) continue;
+        const double EI = about_y ? p.EIy : p.EIz;
+        pieces = std::max(pieces,
+                          wave_number(omegas_[count - 1], mass, N, EI) * p.length / kCoarsePiece);
+        for (Eigen::Index i = 0; i < count; ++i) {
+          const MemberShare& s = energies_[static_cast<std::size_t>(i)].shares[id];
+          if ((about_y ? s.about_y : s.about_z) < kShareOfSplit) continue;
+          const double kL = wave_number(omegas_[i], mass, N, EI) * p.length;
+          const double allowed = tolerance[static_cast<std::size_t>(i)];
+          const double shear = about_y ? s.shear_y : s.shear_z;
+          pieces =
+              std::max({pieces, kL / longest_piece(allowed), kL * std::sqrt(shear / 12 / allowed)});
+        }
+      }
+      needed[id] = static_cast<int>(std::ceil(pieces * (1 - 1e-9)));
+    }
+    return needed;
+  }
+
+  double split_error(Eigen::Index mode) const {
+    double error = 0;
+    for (const MemberId piece : eigen_.split.model->members.ids()) {
+      const ElementProperties p = element_properties(eigen_.system().variant(), piece);
+      const PieceOf& place = eigen_.split.pieces[piece];
+      const double mass = mass_.along(place.member, place.from, place.to).translation.mean();
+      const MemberShare& s = energies_[static_cast<std::size_t>(mode)].pieces[piece];
+      for (const bool about_y : {true, false}) {
+        const double N = stressed_ ? axial_[piece].mean() : 0;
+        const double k = wave_number(omegas_[mode], mass, N, about_y ? p.EIy : p.EIz);
+        error += piece_error(s, about_y, k, p.length) / 2;
+      }
+    }
+    return amplified(mode) * error;
+  }
+
+  /// b = M·r at the unknowns, for one direction.
+  VectorXd excitation(int direction) const {
+    const auto force = mass_.inertia(eigen_.split, direction);
+    VectorXd b = VectorXd::Zero(eigen_.pattern().size);
+    for (const NodeId n : eigen_.split.model->nodes.ids()) {
+      eigen_.system().dofs().add_force(n, force[n], b);
+    }
+    return b;
+  }
+
+  bool reached(const ModalResult& result) const {
+    const Eigen::Index count = std::min<Eigen::Index>(omegas_.size(), wanted_);
+    for (int d = 0; d < 3; ++d) {
+      const auto at = static_cast<std::size_t>(d);
+      if (spec_.until[at] <= 0 || result.total[at] <= 0) continue;
+      const VectorXd b = excitation(d);
+      double sum = 0;
+      for (Eigen::Index i = 0; i < count; ++i) {
+        sum += std::pow(b.dot(vectors_.col(i)), 2) / theta_[i];
+      }
+      if (100 * sum < spec_.until[at] * result.total[at]) return false;
+    }
+    return true;
+  }
+
+  void certify(ModalResult& result) {
+    const Eigen::Index n = omegas_.size();
+    if (n == 0) return;
+    Eigen::Index last = std::min<Eigen::Index>(n, wanted_) - 1;
+    while (last + 1 < n && omegas_[last + 1] < omegas_[last] * (1 + kSameFrequency)) ++last;
+    double bound = omegas_[last] * (1 + kBeyond);
+    if (last + 1 < n) bound = std::min(bound, (omegas_[last] + omegas_[last + 1]) / 2);
+    // All modes a few masses have: nothing lies above.
+    if (bound == 0) bound = std::sqrt(shift_);
+    result.certificate.below = bound;
+    result.certificate.found = static_cast<int>((omegas_.array() < bound).count());
+    std::vector<double> shifted = eigen_.stiffness;
+    for (std::size_t i = 0; i < shifted.size(); ++i) {
+      shifted[i] -= (bound * bound + shift_) * mass_values_[i];
+    }
+    result.certificate.count = eigen_.factor->negative_pivots(shifted);
+    for (int attempt = 0; attempt < 3 && result.certificate.count; ++attempt) {
+      const int missing = *result.certificate.count - result.certificate.found;
+      if (missing <= 0) break;
+      find_missing(missing);
+      result.certificate.found = static_cast<int>((omegas_.array() < bound).count());
+    }
+  }
+
+  /// Copies that the block was too narrow for: looked for beside those that are known.
+  void find_missing(int missing) {
+    LanczosOptions options;
+    options.wanted = missing;
+    options.block = std::max(options.block, missing);
+    options.known = vectors_;
+    take(joined({theta_, vectors_, residuals_.cwiseProduct(theta_), true, 0, 0},
+                block_lanczos(eigen_problem(eigen_, mass_values_), options)));
+  }
+
+  void report(ModalResult& result) {
+    std::array<VectorXd, 6> b;
+    for (int d = 0; d < kDirections; ++d) b[static_cast<std::size_t>(d)] = excitation(d);
+    const double most = *std::max_element(result.total.begin(), result.total.begin() + 3);
+    find_movable(b, result);
+    const double bound = result.certificate.below;
+    for (Eigen::Index i = 0; i < omegas_.size(); ++i) {
+      if (i >= wanted_ && omegas_[i] >= bound) break;
+      VibrationMode mode;
+      mode.number = static_cast<int>(i) + 1;
+      mode.omega = omegas_[i];
+      mode.error = split_error(i);
+      mode.residual = residuals_[i];
+      double scale = 1;
+      mode.shape = mode_shape(frame_, eigen_, vectors_.col(i), &scale);
+      mode.shares = energies_[static_cast<std::size_t>(i)].shares;
+      mode.modal_mass = scale * scale * theta_[i];
+      mode.rayleigh = rayleigh(vectors_.col(i));
+      for (std::size_t d = 0; d < 6; ++d) {
+        const bool none = d < 3 ? result.total[d] <= kNoMass * most : result.total[d] <= 0;
+        if (none || !model_.uses_direction(static_cast<int>(d))) continue;
+        const double work = b[d].dot(vectors_.col(i));
+        mode.factor[d] = scale * work / mode.modal_mass;
+        mode.mass[d] = work * work / theta_[i];
+      }
+      result.rigid += omegas_[i] == 0 ? 1 : 0;
+      result.modes.push_back(std::move(mode));
+    }
+    if (static_cast<int>(result.modes.size()) < wanted_) {
+      result.remarks.push_back(fmt::format("{} modes asked, {} there are: no more mass can move",
+                                           wanted_, result.modes.size()));
+    }
+  }
+
+  double rayleigh(const VectorXd& phi) const {
+    const double stiffness = phi.dot(multiply(eigen_.pattern(), eigen_.stiffness, phi));
+    const double mass = phi.dot(multiply(eigen_.pattern(), mass_values_, phi));
+    return std::sqrt(std::max(stiffness / mass - shift_, 0.0));
+  }
+
+  /// bᵀ·M⁺·b by M + εK, which holds where mass does not.
+  void find_movable(const std::array<VectorXd, 6>& b, ModalResult& result) {
+    const double least = theta_.size() > 0 ? theta_[0] : 1;  // 1/(ω1² + σ)
+    std::vector<double> values = mass_values_;
+    for (std::size_t i = 0; i < values.size(); ++i)
+      values[i] += 1e-12 * least * eigen_.stiffness[i];
+    Factorisation factor(eigen_.pattern());
+    if (factor.factorise(values) != FactorStatus::positive_definite) return;
+    for (std::size_t d = 0; d < 6; ++d) {
+      Eigen::MatrixXd x = b[d];
+      factor.solve(x);
+      result.movable[d] = b[d].dot(x.col(0));
+    }
+  }
+
+  const FrameSystem& frame_;
+  const Model& model_;
+  const AnalysisSpec& spec_;
+  FrameMass mass_;
+  std::optional<Recovery> stressed_;
+  int wanted_ = 0;
+  bool exhausted_ = false;
+  Counts counts_;
+  EigenFrame eigen_;
+  IndexedVector<MemberId, LinearAlong> axial_;
+  std::vector<double> mass_values_;
+  double shift_ = 0;
+  Eigen::VectorXd theta_, omegas_, residuals_;
+  Eigen::MatrixXd vectors_;
+  std::vector<ModeEnergy> energies_;
+};
+
+}  // namespace
+
+Step modal(const ElasticFrame& frame, const AnalysisSpec& spec, const Step* state,
+           const Progress& progress) {
+  if (progress) progress(spec.name, 0);
+  Step step;
+  step.analysis = spec.name;
+  step.kind = spec.kind;
+  if (state != nullptr) step.loads = state->loads;
+  step.label = state != nullptr ? state->loads.name : "unstressed";
+  auto result = std::make_shared<ModalResult>();
+  step.outcome = ModalSolver(*frame.system, spec, state).solve(*result);
+  if (step.outcome.stands()) step.modal = result;
+  return step;
+}
+
+}  // namespace ulterix

@@ -1,0 +1,112 @@
+#pragma once
+
+#include <array>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "core/model/state.hpp"
+
+namespace ulterix {
+
+/// The proof that no mode is missing: a Sturm count just beyond the last one.
+struct Certificate {
+  double below = 0;          ///< factor, or rad/s, up to which the count was made
+  std::optional<int> count;  ///< modes that there are below it; empty: not known
+  int found = 0;             ///< modes that were found below it
+  bool complete() const { return count && *count == found; }
+};
+
+/// The shape of a mode: largest translation 1 (or rotation, where nothing is displaced).
+struct ModeShape {
+  IndexedVector<NodeId, NodeMotion> nodes;
+  /// Displacement (global) along each member at equal stations, its inner nodes too.
+  IndexedVector<MemberId, std::vector<Vector3d>> axes;
+  NodeId furthest;              ///< node of the largest translation ...
+  int direction = 0;            ///< ... and its main direction
+  NodeId turning;               ///< node of the largest rotation ...
+  int rotation = 3;             ///< ... and its axis (3..5)
+  bool only_rotations = false;  ///< no node is displaced
+};
+
+/// Strain energy of a mode in one member, as a part of the whole.
+struct MemberShare {
+  double whole = 0;
+  double about_y = 0, about_z = 0;  ///< in bending about the section axes, shear in it
+  double shear_y = 0, shear_z = 0;  ///< the part of them that is shear
+  double twist = 0;
+};
+
+/// One compressed member in one mode, both section axes; blank for an unused axis.
+struct EffectiveLength {
+  MemberId member;
+  double N = 0;  ///< mean compression at the mode's factor, N (negative)
+  std::optional<double> length_y, length_z;            ///< π√(EI/P), m
+  std::optional<double> K_y, K_z;                      ///< over the member's length
+  std::optional<double> slenderness_y, slenderness_z;  ///< over the radius of gyration
+  bool concerns = false;                               ///< the mode bends this member
+  bool recommended = false;                            ///< the lowest mode that concerns it
+};
+
+struct BucklingMode {
+  int number = 0;  ///< from 1; −1: the negative factor nearest to zero
+  double factor = 0;
+  double error = 0;     ///< estimate of the split error, relative
+  double residual = 0;  ///< of the pair, relative
+  std::string kind;     ///< "sway along x", "no sway", "out of plane", "torsional", "member C1"
+  ModeShape shape;
+  double stiffness = 0;  ///< φᵀKφ with the scale of the shape, N/m
+  IndexedVector<MemberId, MemberShare> shares;
+  std::vector<EffectiveLength> lengths;
+};
+
+/// A spring added at a node and direction: how much it raises the lowest factor.
+struct RestraintGain {
+  NodeId node;
+  int direction = 0;
+  double derivative = 0;         ///< of the factor by the spring's stiffness, 1/(N/m)
+  std::optional<double> factor;  ///< with the direction really held
+};
+
+struct BucklingResult {
+  std::vector<BucklingMode> modes;  ///< positive factors, rising
+  std::optional<BucklingMode> negative;
+  Certificate certificate;
+  std::vector<RestraintGain> gains;  ///< the best first
+  int wanted = 0;
+  /// A section's torsion gives way at this factor: no mode above it has a meaning. 0: nowhere.
+  double torsion_limit = 0;
+  std::vector<std::string> remarks;
+
+  double lowest() const { return modes.empty() ? 0 : modes.front().factor; }
+};
+
+struct VibrationMode {
+  int number = 0;
+  double omega = 0;  ///< rad/s
+  double error = 0;  ///< estimate of the split error of omega, relative
+  double residual = 0;
+  std::array<std::optional<double>, 6> factor;  ///< participation Γ: kg or kg·m over modal mass
+  std::array<std::optional<double>, 6> mass;    ///< effective mass, kg or kg·m²
+  double modal_mass = 0;                        ///< φᵀMφ with the shape's scale, kg
+  double rayleigh = 0;                          ///< rad/s: √(φᵀKφ/φᵀMφ)
+  ModeShape shape;
+  IndexedVector<MemberId, MemberShare> shares;
+
+  double frequency() const;  ///< Hz
+  double period() const;     ///< s
+};
+
+struct ModalResult {
+  std::vector<VibrationMode> modes;
+  Certificate certificate;  ///< in rad/s
+  int rigid = 0;            ///< modes of a free structure with ω = 0
+  /// Whole mass by direction: kg along x, y, z, kg·m² about the origin's axes.
+  std::array<double, 6> total = {};
+  /// What of it the unheld directions can move (the exact sum of all effective masses).
+  std::array<double, 6> movable = {};
+  IndexedVector<NodeId, Vector3d> nodal_mass;  ///< kg, members' mass shared to their ends
+  std::vector<std::string> remarks;
+};
+
+}  // namespace ulterix

@@ -1,0 +1,50 @@
+#pragma once
+
+#include <Eigen/Core>
+#include <functional>
+#include <optional>
+#include <vector>
+
+#include "core/solve/factorisation.hpp"
+
+namespace ulterix {
+
+/// B·x = θ·K·x with K positive definite and factorised, B symmetric: vibration with B = M and
+/// θ = 1/ω², buckling with B = −Kg and θ = 1/λ.
+struct EigenProblem {
+  int size = 0;
+  std::function<Eigen::MatrixXd(const Eigen::MatrixXd&)> multiply_B;
+  std::function<Eigen::MatrixXd(const Eigen::MatrixXd&)> multiply_K;
+  std::function<Eigen::MatrixXd(const Eigen::MatrixXd&)> solve_K;
+};
+
+struct LanczosOptions {
+  int wanted = 10;  ///< largest algebraic θ
+  int block = 8;    ///< at least the multiplicity of any eigenvalue
+  /// ‖K⁻¹·B·x − θ·x‖ <= tolerance·|θ| in the norm of K.
+  double tolerance = 1e-10;
+  int most_vectors = 600;
+  /// Vectors already known to be near those wanted; columns. May be empty.
+  Eigen::MatrixXd start;
+  /// Vectors that are not to be found again, K-orthonormal.
+  Eigen::MatrixXd known;
+};
+
+struct EigenPairs {
+  Eigen::VectorXd theta;      ///< falling
+  Eigen::MatrixXd vectors;    ///< K-orthonormal columns
+  Eigen::VectorXd residuals;  ///< as bounded by the tolerance
+  bool converged = false;
+  double lowest_theta = 0;  ///< the smallest algebraic Ritz value: below 0 if B is indefinite
+  int vectors_used = 0;
+};
+
+/// Block Lanczos in the inner product of K with full reorthogonalisation (Golub & Underwood 1977;
+/// Grimes, Lewis & Simon 1994). Start vectors are fixed, so the same problem gives the same digits.
+/// Fewer pairs than wanted where B has no more positive eigenvalues.
+EigenPairs block_lanczos(const EigenProblem& problem, const LanczosOptions& options);
+
+/// Both sets of pairs in one, θ falling.
+EigenPairs joined(const EigenPairs& a, const EigenPairs& b);
+
+}  // namespace ulterix

@@ -1,0 +1,77 @@
+#include "core/system/split_frame.hpp"
+
+#include <algorithm>
+
+namespace ulterix {
+
+namespace {
+
+/// Nodes along a member, its own ends first and last.
+std::vector<NodeId> nodes_along(const Variant& variant, const Member& member, int count,
+                                Model& model) {
+  std::vector<NodeId> nodes = {member.start};
+  const Vector3d a = variant.position(member.start), b = variant.position(member.end);
+  for (int i = 1; i < count; ++i) {
+    Node inner;
+    inner.position = a + (b - a) * (double(i) / count);
+    nodes.push_back(model.nodes.push_back(inner));
+  }
+  nodes.push_back(member.end);
+  return nodes;
+}
+
+}  // namespace
+
+SplitFrame split_frame(const FrameSystem& frame, const IndexedVector<MemberId, int>& counts) {
+  const Model& whole = frame.model();
+  const Variant& given = frame.variant();
+  SplitFrame split;
+  split.model = std::make_unique<Model>();
+  Model& model = *split.model;
+  model.plane = whole.plane;
+  model.vertical = whole.vertical;
+  model.gravity = whole.gravity;
+  model.materials = whole.materials;
+  model.sections = whole.sections;
+  model.supports = whole.supports;
+  // Motions are counted from the settled state.
+  for (Support& s : model.supports) {
+    for (SupportDirection& d : s.directions) d.settle = 0;
+  }
+  model.nodes = whole.nodes;
+  for (const NodeId n : whole.nodes.ids()) model.nodes[n].position = given.position(n);
+  split.pieces_of = IndexedVector<MemberId, std::vector<MemberId>>(whole.members.size());
+  std::vector<StiffnessFactors> factors;
+  std::vector<char> present;
+  for (const MemberId id : whole.members.ids()) {
+    const Member& member = whole.members[id];
+    const int count = member.kind == MemberKind::frame ? std::max(counts[id], 1) : 1;
+    const std::vector<NodeId> nodes = nodes_along(given, member, count, model);
+    for (int i = 0; i < count; ++i) {
+      Member piece = member;
+      piece.start = nodes[static_cast<std::size_t>(i)];
+      piece.end = nodes[static_cast<std::size_t>(i) + 1];
+      if (i > 0) piece.joints[0] = kJoined;
+      if (i + 1 < count) piece.joints[1] = kJoined;
+      // Released at both ends the inner nodes would spin freely; one release keeps the torque out.
+      constexpr int kTwist = 3;
+      if (count > 1 && i + 1 == count && member.joints[0][kTwist] == 0) {
+        piece.joints[1][kTwist] = kRigid;
+      }
+      split.pieces.push_back({id, double(i) / count, double(i + 1) / count});
+      split.pieces_of[id].push_back(model.members.push_back(piece));
+      factors.push_back(given.factors[id]);
+      present.push_back(given.present[id]);
+    }
+  }
+  Variant variant(model);
+  variant.restraints = given.restraints;
+  for (std::size_t i = 0; i < factors.size(); ++i) {
+    variant.factors[MemberId(static_cast<int>(i))] = factors[i];
+    variant.present[MemberId(static_cast<int>(i))] = present[i];
+  }
+  split.system = std::make_unique<FrameSystem>(variant);
+  return split;
+}
+
+}  // namespace ulterix

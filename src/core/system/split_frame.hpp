@@ -1,0 +1,27 @@
+#pragma once
+
+#include <memory>
+
+#include "core/system/frame_system.hpp"
+
+namespace ulterix {
+
+/// The stretch of a member that one piece is, as fractions of its length.
+struct PieceOf {
+  MemberId member;
+  double from = 0, to = 1;
+};
+
+/// A frame whose members are cut into pieces, for eigenproblems that are linear in the piece. The
+/// nodes of the frame keep their indices; inner nodes follow them and never reach a table.
+struct SplitFrame {
+  std::unique_ptr<Model> model;
+  std::unique_ptr<FrameSystem> system;
+  IndexedVector<MemberId, PieceOf> pieces;                   ///< of each member of `model`
+  IndexedVector<MemberId, std::vector<MemberId>> pieces_of;  ///< of each member of the frame
+};
+
+/// `counts`: pieces of each member, from 1; axial kinds stay whole.
+SplitFrame split_frame(const FrameSystem& frame, const IndexedVector<MemberId, int>& counts);
+
+}  // namespace ulterix

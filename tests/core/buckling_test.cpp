@@ -1,0 +1,401 @@
+// Elastic buckling: reference problems B1–B6, B8, B9, B11, Roorda's frame, certificates.
+#include "core/analysis/buckling.hpp"
+
+#include <gtest/gtest.h>
+
+#include <boost/math/tools/toms748_solve.hpp>
+#include <cmath>
+
+#include "support/frame_builder.hpp"
+
+namespace ulterix::testing {
+namespace {
+
+/// What the split is chosen for.
+constexpr double kSplit = 1e-4;
+
+template <class F>
+double root(const F& f, double low, double high) {
+  std::uintmax_t iterations = 200;
+  const auto r = boost::math::tools::toms748_solve(
+      f, low, high, boost::math::tools::eps_tolerance<double>(50), iterations);
+  return (r.first + r.second) / 2;
+}
+
+RunResult buckle(FrameBuilder& b, const AnalysisSpec& options = {}) {
+  b.load_case();
+  AnalysisSpec spec = options;
+  spec.name = "buckling";
+  spec.kind = AnalysisKind::buckling;
+  spec.loads = {b.model.case_alone(CaseId(0))};
+  b.model.analyses = {spec};
+  return run(b.model);
+}
+
+const BucklingResult& modes_of(const RunResult& r) {
+  const Step* step = r.find("buckling", "G");
+  EXPECT_NE(step, nullptr);
+  EXPECT_NE(step->buckling, nullptr) << step->outcome.reason;
+  return *step->buckling;
+}
+
+/// Every result here is proven complete, small in its residual, and honest about its error.
+void expect_certified(const BucklingResult& r) {
+  EXPECT_TRUE(r.certificate.complete())
+      << r.certificate.found << " found, " << r.certificate.count.value_or(-1) << " counted";
+  for (const BucklingMode& m : r.modes) {
+    EXPECT_LT(m.residual, 1e-8);
+    EXPECT_LE(m.error, kSplit);
+  }
+}
+
+/// One member of unit EI and length along z; supports by the caller.
+struct Column {
+  FrameBuilder b{Plane::xz};
+  NodeId foot, head;
+  MemberId member;
+
+  Column() {
+    foot = b.node("foot", 0, 0, 0);
+    head = b.node("head", 0, 0, 1);
+    member = b.member("c", foot, head, b.section(bending_only(1, 1e6)), b.material(1, 0.4));
+    b.nodal_load(head, 2, -1);
+  }
+};
+
+TEST(Buckling, B1EulerColumnsModesOneToFive) {
+  const double pi2 = M_PI * M_PI;
+  {
+    Column c;
+    c.b.fix(c.foot, {0, 2});
+    c.b.fix(c.head, {0});
+    const BucklingResult r = modes_of(buckle(c.b));
+    expect_certified(r);
+    ASSERT_EQ(r.modes.size(), 5u);
+    for (int n = 1; n <= 5; ++n) {
+      EXPECT_RELATIVE(r.modes[n - 1].factor, n * n * pi2, kSplit);
+      // The estimate is the leading term of the error: it neither hides it nor cries wolf.
+      const double error = r.modes[n - 1].factor / (n * n * pi2) - 1;
+      EXPECT_NEAR(r.modes[n - 1].error, error, 0.1 * error + 1e-9);
+    }
+    EXPECT_EQ(r.modes[0].kind, "no sway");
+  }
+  {
+    Column c;
+    c.b.fix(c.foot, {0, 2, 4});
+    const BucklingResult r = modes_of(buckle(c.b));
+    for (int n = 1; n <= 5; ++n) {
+      EXPECT_RELATIVE(r.modes[n - 1].factor, std::pow((n - 0.5) * M_PI, 2), kSplit);
+    }
+    EXPECT_EQ(r.modes[0].kind, "sway along x");
+  }
+  {
+    Column c;
+    c.b.fix(c.foot, {0, 2, 4});
+    c.b.fix(c.head, {0});
+    const BucklingResult r = modes_of(buckle(c.b));
+    const double k = root([](double x) { return std::tan(x) - x; }, 4.4, 4.6);
+    EXPECT_RELATIVE(r.modes[0].factor, k * k, kSplit);
+  }
+  {
+    Column c;
+    c.b.fix(c.foot, {0, 2, 4});
+    c.b.fix(c.head, {0, 4});
+    const BucklingResult r = modes_of(buckle(c.b));
+    EXPECT_RELATIVE(r.modes[0].factor, 4 * pi2, kSplit);
+    expect_certified(r);
+  }
+}
+
+TEST(Buckling, B1TheWeakAxisIsChosenByItselfInSpace) {
+  FrameBuilder b(Plane::space);
+  SectionProperties p = bending_only(3, 1e6);
+  p.Iz = 1;
+  p.J = 1e9;
+  const NodeId A = b.node("A", 0, 0, 0), B = b.node("B", 0, 0, 1);
+  b.member("c", A, B, b.section(p), b.material(1, 0.4));
+  b.fix(A, {0, 1, 2, 5});
+  b.fix(B, {0, 1});
+  b.nodal_load(B, 2, -1);
+  const BucklingResult r = modes_of(buckle(b));
+  expect_certified(r);
+  EXPECT_RELATIVE(r.modes[0].factor, M_PI * M_PI, kSplit);
+  EXPECT_RELATIVE(r.modes[1].factor, 3 * M_PI * M_PI, kSplit);
+  // Bending about z; its K is 1, that about y says nothing in this mode.
+  EXPECT_NEAR(r.modes[0].shares[MemberId(0)].about_z, 1, 1e-9);
+  ASSERT_EQ(r.modes[0].lengths.size(), 1u);
+  EXPECT_RELATIVE(*r.modes[0].lengths[0].K_z, 1, kSplit);
+  EXPECT_TRUE(r.modes[0].lengths[0].recommended);
+}
+
+/// Portal of b = h = 1, columns A → ∞, no shear; psi = (Ib/b)/(Ic/h).
+BucklingResult portal(double psi, bool fixed, bool held) {
+  FrameBuilder b(Plane::xz);
+  const MaterialId m = b.material(1, 0.4);
+  const SectionId column = b.section(bending_only(1, 1e7)),
+                  beam = b.section(bending_only(psi, 1e7));
+  const NodeId A = b.node("A", 0, 0, 0), B = b.node("B", 0, 0, 1), C = b.node("C", 1, 0, 1),
+               D = b.node("D", 1, 0, 0);
+  b.member("AB", A, B, column, m);
+  b.member("BC", B, C, beam, m);
+  b.member("DC", D, C, column, m);
+  const std::vector<int> base = fixed ? std::vector<int>{0, 2, 4} : std::vector<int>{0, 2};
+  b.fix(A, base);
+  b.fix(D, base);
+  b.nodal_load(B, 2, -1);
+  b.nodal_load(C, 2, -1);
+  AnalysisSpec spec;
+  if (held) {
+    Hold hold;
+    hold.node = B;
+    hold.directions[0] = true;
+    spec.holds = {hold};
+  }
+  const RunResult r = buckle(b, spec);
+  const BucklingResult result = modes_of(r);
+  expect_certified(result);
+  return result;
+}
+
+TEST(Buckling, B2PortalsSwayPermittedAndHeld) {
+  const double psi = 1;
+  const auto sway_pinned = [=](double x) { return x * std::tan(x) - 6 * psi; };
+  const auto sway_fixed = [=](double x) { return x / std::tan(x) + 6 * psi; };
+  const auto held_pinned = [=](double x) { return x * x + 2 * psi * (1 - x / std::tan(x)); };
+  const auto held_fixed = [=](double x) {
+    return x * (std::sin(x) - x * std::cos(x)) + 2 * psi * (2 - 2 * std::cos(x) - x * std::sin(x));
+  };
+  const double a = root(sway_pinned, 1.0, 1.5), c = root(sway_fixed, 2.0, 3.0),
+               d = root(held_pinned, 3.2, 4.0), e = root(held_fixed, 4.6, 5.5);
+  EXPECT_NEAR(a, 1.3495528, 1e-6);  // the list of reference problems
+  EXPECT_NEAR(e, 5.0181855, 1e-6);
+  EXPECT_RELATIVE(portal(psi, false, false).lowest(), a * a, kSplit);
+  EXPECT_RELATIVE(portal(psi, true, false).lowest(), c * c, kSplit);
+  EXPECT_RELATIVE(portal(psi, false, true).lowest(), d * d, kSplit);
+  EXPECT_RELATIVE(portal(psi, true, true).lowest(), e * e, kSplit);
+  const BucklingResult r = portal(psi, false, false);
+  EXPECT_EQ(r.modes[0].kind, "sway along x");
+  EXPECT_RELATIVE(*r.modes[0].lengths[0].K_y, M_PI / a, kSplit);  // 2.3278768
+  EXPECT_EQ(portal(psi, false, true).modes[0].kind.substr(0, 7), "no sway");
+}
+
+TEST(Buckling, B4GreenhillsColumnUnderItsOwnWeight) {
+  Column c;
+  c.b.model.cases[CaseId(0)].nodal.clear();
+  c.b.fix(c.foot, {0, 2, 4});
+  c.b.uniform(c.member, 2, -1);
+  // J_{−1/3}(2/3·√q) = 0: q = 7.837347…
+  EXPECT_RELATIVE(modes_of(buckle(c.b)).lowest(), 7.8373474, kSplit);
+}
+
+TEST(Buckling, B5TorsionOfACruciformColumnIsReportedOnce) {
+  FrameBuilder b(Plane::space);
+  SectionProperties p = bending_only(1e-4, 1e-2);
+  p.J = 1e-6;
+  const double E = 210e9, G = 81e9;
+  const NodeId A = b.node("A", 0, 0, 0), B = b.node("B", 0, 0, 4);
+  b.member("c", A, B, b.section(p), b.material(E, G));
+  b.fix_all(A);
+  b.fix(B, {0, 1});
+  b.nodal_load(B, 2, -1);
+  const BucklingResult r = modes_of(buckle(b));
+  const double torsion = G * p.J * p.A / (p.Iy + p.Iz);
+  ASSERT_EQ(r.modes.size(), 1u);
+  EXPECT_RELATIVE(r.lowest(), torsion, 1e-9);
+  EXPECT_EQ(r.modes[0].kind, "torsional");
+  EXPECT_TRUE(r.certificate.complete());
+  EXPECT_RELATIVE(r.torsion_limit, torsion, 1e-9);
+}
+
+/// A square table on four equal columns.
+void add_table(FrameBuilder& b, double x, double load) {
+  const MaterialId m = b.material(210e9, 81e9);
+  SectionProperties p = bending_only(1e-5, 1e-2);
+  p.J = 1e-4;
+  const SectionId column = b.section(p);
+  p.Iy = p.Iz = 4e-5;
+  const SectionId beam = b.section(p);
+  std::vector<NodeId> top;
+  for (const auto& [dx, dy] :
+       std::vector<std::pair<double, double>>{{0, 0}, {5, 0}, {5, 5}, {0, 5}}) {
+    const NodeId foot = b.node("f", x + dx, dy, 0), head = b.node("h", x + dx, dy, 4);
+    b.member("c", foot, head, column, m);
+    b.fix_all(foot);
+    b.nodal_load(head, 2, -load);
+    top.push_back(head);
+  }
+  for (int i = 0; i < 4; ++i) b.member("b", top[i], top[(i + 1) % 4], beam, m);
+}
+
+TEST(Buckling, B6RepeatedSwayModesOfASquarePlanAreBothPresent) {
+  FrameBuilder b(Plane::space);
+  add_table(b, 0, 1e5);
+  const BucklingResult r = modes_of(buckle(b));
+  expect_certified(r);
+  EXPECT_RELATIVE(r.modes[1].factor, r.modes[0].factor, 1e-9);
+  EXPECT_GT(r.modes[2].factor, 1.001 * r.modes[1].factor);
+}
+
+TEST(Buckling, EqualTowersLoseNoCopy) {
+  for (const int towers : {2, 4}) {
+    FrameBuilder b(Plane::space);
+    for (int i = 0; i < towers; ++i) add_table(b, 20 * i, 1e5);
+    AnalysisSpec spec;
+    spec.modes = 2 * towers;
+    const BucklingResult r = modes_of(buckle(b, spec));
+    expect_certified(r);
+    ASSERT_GE(r.modes.size(), std::size_t(2 * towers));
+    for (int i = 1; i < 2 * towers; ++i) {
+      EXPECT_RELATIVE(r.modes[i].factor, r.modes[0].factor, 1e-8) << i;
+    }
+    EXPECT_EQ(r.certificate.count, 2 * towers);
+  }
+}
+
+TEST(Buckling, B8PartOfTheLoadStays) {
+  // Pinned column: P0 + λ·P1 = π².
+  Column c;
+  c.b.fix(c.foot, {0, 2});
+  c.b.fix(c.head, {0});
+  LoadCase constant;
+  constant.name = "constant";
+  constant.nodal.push_back({c.head, force6(0, 0, -4), 0});
+  c.b.model.cases.push_back(constant);
+  AnalysisSpec spec;
+  spec.constant = c.b.model.case_alone(CaseId(1));
+  const BucklingResult r = modes_of(buckle(c.b, spec));
+  expect_certified(r);
+  EXPECT_RELATIVE(r.lowest(), M_PI * M_PI - 4, kSplit);
+  // The effective length comes from the whole compression.
+  EXPECT_RELATIVE(*r.modes[0].lengths[0].length_y, 1, kSplit);
+  c.b.model.cases[CaseId(1)].nodal[0].force *= 3;
+  const Step failed = *buckle(c.b, spec).find("buckling", "G");
+  EXPECT_NE(failed.outcome.reason.find("above the critical load"), std::string::npos);
+}
+
+TEST(Buckling, B9ColumnOnSprings) {
+  {
+    Column c;
+    c.b.fix(c.foot, {0, 2});
+    c.b.spring(c.foot, 4, 1);
+    EXPECT_RELATIVE(modes_of(buckle(c.b)).lowest(), 0.740173884, kSplit);
+  }
+  Column c;
+  c.b.fix(c.foot, {0, 2});
+  c.b.spring(c.foot, 4, 2);
+  c.b.spring(c.head, 0, 5);
+  const BucklingResult r = modes_of(buckle(c.b));
+  EXPECT_RELATIVE(r.modes[0].factor, 5.875077640, kSplit);
+  EXPECT_RELATIVE(r.modes[1].factor, 13.531504157, kSplit);
+}
+
+TEST(Buckling, B11ShearSoftColumns) {
+  {
+    FrameBuilder b(Plane::xz);
+    SectionProperties p = bending_only(1, 1e6);
+    p.Avz = p.Avy = M_PI * M_PI;  // G = 1: G·Av = PE
+    const NodeId A = b.node("A", 0, 0, 0), B = b.node("B", 0, 0, 1);
+    b.member("c", A, B, b.section(p), b.material(1, 1));
+    b.fix(A, {0, 2});
+    b.fix(B, {0});
+    b.nodal_load(B, 2, -1);
+    EXPECT_RELATIVE(modes_of(buckle(b)).lowest(), 0.5 * M_PI * M_PI, 2 * kSplit);
+  }
+  for (const auto& [GAv, reference] :
+       std::vector<std::pair<double, double>>{{100, 16.52545}, {20, 9.58802}}) {
+    FrameBuilder b(Plane::xz);
+    SectionProperties p = bending_only(1, 1e6);
+    p.Avz = p.Avy = GAv;
+    const NodeId A = b.node("A", 0, 0, 0), B = b.node("B", 0, 0, 1);
+    b.member("c", A, B, b.section(p), b.material(1, 1));
+    b.fix(A, {0, 2, 4});
+    b.fix(B, {0});
+    b.nodal_load(B, 2, -1);
+    EXPECT_RELATIVE(modes_of(buckle(b)).lowest(), reference, 3 * kSplit) << GAv;
+  }
+}
+
+/// B13: Roorda's L-frame, both legs of EI = L = 1, feet pinned, load on the corner.
+TEST(Buckling, B13RoordasFrame) {
+  FrameBuilder b(Plane::xz);
+  const MaterialId m = b.material(1, 0.4);
+  const SectionId s = b.section(bending_only(1, 1e7));
+  const NodeId A = b.node("A", 0, 0, 0), B = b.node("B", 0, 0, 1), C = b.node("C", 1, 0, 1);
+  b.member("AB", A, B, s, m);
+  b.member("BC", B, C, s, m);
+  b.fix(A, {0, 2});
+  b.fix(C, {0, 2});
+  b.nodal_load(B, 2, -1);
+  const BucklingResult r = modes_of(buckle(b));
+  EXPECT_RELATIVE(r.lowest(), 13.885942906, kSplit);
+  // The leg buckles, the beam holds: its share is the smaller, and it has no effective length.
+  EXPECT_GT(r.modes[0].shares[MemberId(0)].whole, r.modes[0].shares[MemberId(1)].whole);
+  EXPECT_NEAR(r.modes[0].shares[MemberId(0)].whole + r.modes[0].shares[MemberId(1)].whole, 1, 1e-9);
+  ASSERT_EQ(r.modes[0].lengths.size(), 1u);
+}
+
+TEST(Buckling, TensionAloneHasNoPositiveFactor) {
+  Column c;
+  c.b.fix(c.foot, {0, 2, 4});
+  for (NodalLoad& l : c.b.load_case().nodal) l.force *= -1;
+  const RunResult run = buckle(c.b);
+  const Step& step = *run.find("buckling", "G");
+  EXPECT_TRUE(step.outcome.stands());
+  EXPECT_EQ(step.outcome.reason.substr(0, 46), "no positive factor: no member is in compressio");
+  ASSERT_TRUE(step.buckling->negative.has_value());
+  EXPECT_RELATIVE(step.buckling->negative->factor, -M_PI * M_PI / 4, kSplit);
+  EXPECT_EQ(step.buckling->negative->number, -1);
+}
+
+TEST(Buckling, BelowTheLoadIsAFailure) {
+  Column c;
+  c.b.fix(c.foot, {0, 2, 4});
+  for (NodalLoad& l : c.b.load_case().nodal) l.force *= 2.8;
+  const RunResult run = buckle(c.b);
+  const Outcome& o = run.find("buckling", "G")->outcome;
+  EXPECT_EQ(o.verdict, Verdict::buckles_below_load);
+  EXPECT_EQ(o.reason, "buckles at 88 % of G");
+}
+
+TEST(Buckling, TheDerivativeOfASpringIsThatOfTheFactor) {
+  const auto factor = [](double k) {
+    Column c;
+    c.b.fix(c.foot, {0, 2, 4});
+    if (k > 0) c.b.spring(c.head, 0, k);
+    return modes_of(buckle(c.b));
+  };
+  const BucklingResult r = factor(0);
+  ASSERT_FALSE(r.gains.empty());
+  EXPECT_EQ(r.gains[0].direction, 0);
+  const double h = 1e-3;
+  EXPECT_RELATIVE(r.gains[0].derivative, (factor(h).lowest() - r.lowest()) / h, 1e-2);
+  Column c;
+  c.b.fix(c.foot, {0, 2, 4});
+  AnalysisSpec spec;
+  spec.try_restraints = 1;
+  const BucklingResult tried = modes_of(buckle(c.b, spec));
+  EXPECT_RELATIVE(*tried.gains[0].factor, 20.190729, kSplit);  // fixed-pinned
+}
+
+TEST(Buckling, AForgottenRestraintAcrossAFlatFrameIsNamed) {
+  FrameBuilder b(Plane::space);
+  const MaterialId m = b.material(210e9, 81e9);
+  SectionProperties p = bending_only(4e-5, 1e-2);
+  p.Iz = 4e-6;
+  p.J = 1e-5;
+  const SectionId s = b.section(p);
+  const NodeId A = b.node("A", 0, 0, 0), B = b.node("B", 0, 0, 4), C = b.node("C", 6, 0, 4),
+               D = b.node("D", 6, 0, 0);
+  b.member("AB", A, B, s, m);
+  b.member("BC", B, C, s, m);
+  b.member("DC", D, C, s, m);
+  b.fix_all(A);
+  b.fix_all(D);
+  b.nodal_load(B, 2, -1e4);
+  b.nodal_load(C, 2, -1e4);
+  const BucklingResult r = modes_of(buckle(b));
+  EXPECT_EQ(r.modes[0].kind, "out of plane, along y");
+}
+
+}  // namespace
+}  // namespace ulterix::testing
