@@ -3,25 +3,60 @@
 #include <filesystem>
 #include <fstream>
 #include <sstream>
+#include <vector>
 
 #include "app/demo_model.hpp"
 #include "app/options.hpp"
 #include "app/run_and_write.hpp"
+#include "read/near_names.hpp"
 
 namespace ulterix {
 
 namespace {
 
+const DemoModel& find_demo(const std::string& name) {
+  std::vector<std::string> names;
+  for (const DemoModel& d : kDemoModels) {
+    if (d.name == name) return d;
+    names.emplace_back(d.name);
+  }
+  throw CallError(fmt::format("--example: no example \"{}\"{} (there are {})", name,
+                              did_you_mean(name, names), fmt::join(names, ", ")));
+}
+
 /// What somebody changed in an earlier demo is not written over.
-void refuse_if_changed(const std::filesystem::path& model) {
+void refuse_if_changed(const std::filesystem::path& model, const DemoModel& demo) {
   std::ifstream in(model, std::ios::binary);
   if (!in) return;
   std::ostringstream text;
   text << in.rdbuf();
-  if (text.str() == kDemoTerminal) return;
+  if (text.str() == demo.text) return;
   throw CallError(fmt::format(
       "{0} has been changed and is left as it is: ulterix run {0}, or name another folder",
       model.string()));
+}
+
+/// Where to look in each example, and what to change; {0}: results, {1}: model.
+std::string what_next(const DemoModel& demo) {
+  if (demo.name == "gantry") {
+    return "\nLook at   ulterix draw {0} mode --analysis free --modes 1-3\n"
+           "          ulterix table {0} effective_lengths --load U1\n"
+           "Change    {1}: forget tie-B (put a # before it) and run it again:\n"
+           "          ulterix run {1} -o {0}-2\n"
+           "          and compare: ulterix compare {0} {0}-2\n";
+  }
+  if (demo.name == "beacon") {
+    return "\nLook at   ulterix draw {0} mode --analysis modes --modes 1-3 --animate\n"
+           "          the hand formula at the head of {1}\n"
+           "Change    {1}: the legs' section, or the lantern's weight, and run it again\n";
+  }
+  return "\nLook at   {0}/figures/deflected-U2.png   first-order and P-Delta at one scale\n"
+         "          {0}/figures/moment-U2.png      where the moments grow\n"
+         "          ulterix draw {0} mode --load U1 --modes 1-3   how it buckles\n"
+         "Change    {1}: the columns are HEB 240; make [sections] col an HEB 280,\n"
+         "          or take the notional load away, or fix the leaning columns at the top,\n"
+         "          then run it again: ulterix run {1} -o {0}-2\n"
+         "          and compare: ulterix compare {0} {0}-2\n";
 }
 
 }  // namespace
@@ -29,34 +64,31 @@ void refuse_if_changed(const std::filesystem::path& model) {
 int command_demo(const Arguments& arguments) {
   CommandOptions options(
       "demo", "[FOLDER]",
-      "Writes the shipped example into a folder and runs it: Kittiwake Quay, the "
-      "terminal building of a ferry harbour.",
+      "Writes a shipped example into a folder and runs it: Kittiwake Quay, a ferry harbour.",
       "  ulterix demo\n"
-      "      the model, its results and figures in ./kittiwake-quay/\n");
+      "      the terminal building, its results and figures in ./kittiwake-quay/\n"
+      "  ulterix demo --example gantry\n"
+      "      a travelling gantry in space: how close to buckling, and what would help\n");
+  options.add()("example", "terminal, gantry or beacon",
+                cxxopts::value<std::string>()->default_value("terminal"), "NAME");
   const auto parsed = options.parse(arguments);
   if (!parsed) return kDone;
+  const DemoModel& demo = find_demo((*parsed)["example"].as<std::string>());
   const std::filesystem::path folder =
       parsed->count("target") > 0 ? CommandOptions::target(*parsed, "folder") : "kittiwake-quay";
   std::error_code error;
   std::filesystem::create_directories(folder, error);
-  const std::filesystem::path model = folder / "terminal.toml";
-  refuse_if_changed(model);
+  const std::filesystem::path model = folder / fmt::format("{}.toml", demo.name);
+  refuse_if_changed(model, demo);
   std::ofstream out(model, std::ios::binary);
-  out << kDemoTerminal;
+  out << demo.text;
   out.close();
   if (error || !out) throw CallError(fmt::format("cannot write {}", model.string()));
   fmt::print("$ ulterix run {}\n\n", model.string());
   RunSettings settings;
-  settings.folder = (folder / "terminal-results").string();
+  settings.folder = (folder / fmt::format("{}-results", demo.name)).string();
   const int status = run_and_write(read_model_file(model.string()), settings);
-  fmt::print(
-      "\nLook at   {0}/figures/deflected-U2.png   first-order and P-Delta at one scale\n"
-      "          {0}/figures/moment-U2.png      where the moments grow\n"
-      "Change    {1}: the columns are HEB 240; make [sections] col an HEB 280,\n"
-      "          or take the notional load away, or fix the leaning columns at the top,\n"
-      "          then run it again: ulterix run {1} -o {0}-2\n"
-      "          and compare: ulterix compare {0} {0}-2\n",
-      settings.folder, model.string());
+  fmt::print(fmt::runtime(what_next(demo)), settings.folder, model.string());
   return status;
 }
 

@@ -2,11 +2,15 @@
 
 #include <algorithm>
 #include <filesystem>
+#include <fstream>
+#include <unordered_map>
 
 #include "app/options.hpp"
 #include "app/stored_run.hpp"
+#include "app/text.hpp"
 #include "core/analysis/run.hpp"
 #include "draw/canvas.hpp"
+#include "draw/mode_figure.hpp"
 #include "draw/model_figure.hpp"
 #include "draw/result_figures.hpp"
 #include "read/near_names.hpp"
@@ -18,14 +22,16 @@ namespace {
 namespace fs = std::filesystem;
 using Names = std::vector<std::string>;
 
-const std::vector<std::string> kFigures = {"model", "deflected", "moment",
-                                           "shear", "axial",     "reactions"};
+const std::vector<std::string> kFigures = {"model", "deflected", "moment", "shear",
+                                           "axial", "reactions", "mode"};
 
 /// The words of the call.
 struct DrawRequest {
   std::string what, output;
   Names analyses, members, groups;
   std::string load;
+  std::pair<int, int> modes = {1, 1};
+  bool animate = false;
   FigureSettings settings;
 };
 
@@ -143,6 +149,125 @@ void draw_stored_model(const Results& results, DrawRequest request) {
   tell_files(paths);
 }
 
+/// The analysis whose modes are drawn: the one asked for, else the first that has some for the
+/// load.
+std::pair<std::string, std::string> mode_step(const Results& results, const DrawRequest& request) {
+  std::vector<std::pair<std::string, std::string>> there;
+  for (const auto& row : results.table("mode_shapes").rows) {
+    const std::pair<std::string, std::string> key(text_in(row[0]), text_in(row[1]));
+    if (there.empty() || there.back() != key) there.push_back(key);
+  }
+  if (there.empty()) throw CallError("no buckling or modal analysis in these results");
+  for (const auto& [analysis, loads] : there) {
+    const bool fits_analysis = request.analyses.empty() || request.analyses[0] == analysis;
+    if (fits_analysis && (request.load.empty() || request.load == loads)) return {analysis, loads};
+  }
+  Names names;
+  for (const auto& [analysis, loads] : there) {
+    names.push_back(loads.empty() ? analysis : fmt::format("{} of {}", analysis, loads));
+  }
+  throw CallError(
+      fmt::format("no modes of that analysis and load (there are {})", fmt::join(names, ", ")));
+}
+
+/// "2: 11.8, sway along x" of buckling, "1: 0.885 s, 89.8 % of the mass in x" of vibration.
+std::string caption_of(const Results& results, const std::vector<Results::Filter>& filters,
+                       int mode) {
+  for (const auto& row : results.table("buckling", filters).rows) {
+    if (number_in(row[3]) == mode) {
+      return fmt::format("{}: {}, {}", mode, significant(number_in(row[4]), 3), text_in(row[6]));
+    }
+  }
+  const StoredTable table = results.table("frequencies", filters);
+  const std::size_t period = table.column("period"), mass = table.column("mass_x");
+  for (const auto& row : table.rows) {
+    if (number_in(row[3]) != mode) continue;
+    if (!is_number(row[period])) return fmt::format("{}: rigid", mode);
+    std::size_t best = 0;
+    for (std::size_t d = 1; d < 3; ++d) {
+      if (number_in(row[mass + d]) > number_in(row[mass + best])) best = d;
+    }
+    return fmt::format("{}: {} s, {:.0f} % of the mass in {}", mode,
+                       significant(number_in(row[period]), 3), number_in(row[mass + best]),
+                       kAxisNames[best]);
+  }
+  return {};
+}
+
+std::vector<DrawnMode> stored_modes(const Results& results, const Model& model,
+                                    const std::vector<Results::Filter>& filters,
+                                    std::pair<int, int> range) {
+  std::vector<DrawnMode> modes(static_cast<std::size_t>(range.second - range.first + 1));
+  std::unordered_map<std::string, NodeId> nodes;
+  for (const NodeId n : model.nodes.ids()) nodes.emplace(model.nodes[n].name, n);
+  std::unordered_map<std::string, MemberId> members;
+  for (const MemberId m : model.members.ids()) members.emplace(model.members[m].name, m);
+  const auto wanted = [&](double number) -> DrawnMode* {
+    const int i = static_cast<int>(number) - range.first;
+    return i >= 0 && i < static_cast<int>(modes.size()) ? &modes[static_cast<std::size_t>(i)]
+                                                        : nullptr;
+  };
+  for (const auto& row : results.table("mode_shapes", filters).rows) {
+    DrawnMode* mode = wanted(number_in(row[3]));
+    if (mode == nullptr) continue;
+    if (mode->nodes.empty()) mode->nodes = IndexedVector<NodeId, NodeMotion>(model.nodes.size());
+    NodeMotion& motion = mode->nodes[nodes.at(text_in(row[4]))];
+    for (int d = 0; d < 3; ++d) {
+      motion.translation[d] = number_in(row[static_cast<std::size_t>(5 + d)]);
+      motion.rotation[d] = number_in(row[static_cast<std::size_t>(8 + d)]);
+    }
+  }
+  for (const auto& row : results.table("mode_axes", filters).rows) {
+    DrawnMode* mode = wanted(number_in(row[4]));
+    if (mode == nullptr) continue;
+    if (mode->axes.empty()) {
+      mode->axes = IndexedVector<MemberId, std::vector<Vector3d>>(model.members.size());
+    }
+    mode->axes[members.at(text_in(row[3]))].emplace_back(number_in(row[6]), number_in(row[7]),
+                                                         number_in(row[8]));
+  }
+  for (int i = range.first; i <= range.second; ++i) {
+    DrawnMode& mode = modes[static_cast<std::size_t>(i - range.first)];
+    if (mode.nodes.empty()) throw CallError(fmt::format("--modes: there is no mode {}", i));
+    mode.caption = caption_of(results, filters, i);
+  }
+  return modes;
+}
+
+void draw_stored_modes(const Results& results, DrawRequest request) {
+  const ModelFile file =
+      read_model(results.store().about("model_text"), results.store().about("model"));
+  request.settings.members = select_members(file.model, request);
+  const auto [analysis, loads] = mode_step(results, request);
+  std::vector<Results::Filter> filters = {{"analysis", "analysis", {analysis}}};
+  if (!loads.empty()) filters.push_back({"load", "loads", {loads}});
+  const auto modes = stored_modes(results, file.model, filters, request.modes);
+  const std::string heading = loads.empty() ? fmt::format("modes of {}", analysis)
+                                            : fmt::format("modes of {}, {}", analysis, loads);
+  std::string name = "mode-" + analysis + (loads.empty() ? "" : "-" + loads);
+  name += fmt::format("-{}", request.modes.first);
+  if (request.modes.second > request.modes.first) name += fmt::format("-{}", request.modes.second);
+  if (request.animate) {
+    const std::string path =
+        request.output.empty()
+            ? (fs::path(results.folder()) / "figures" / (as_file_name(name) + "-moving.svg"))
+                  .string()
+            : request.output;
+    if (fs::path(path).extension() != ".svg") throw CallError("--animate writes an .svg file");
+    std::ofstream out;
+    out.exceptions(std::ios::failbit | std::ios::badbit);
+    out.open(path, std::ios::binary);
+    out << animated_modes(file.model, heading, modes, request.settings);
+    out.close();
+    return tell_files({path});
+  }
+  const auto paths = output_paths(results, request, as_file_name(name));
+  draw_files(paths, fmt::format("{}: {}", file.model.title, heading), [&](Canvas& canvas) {
+    draw_modes(canvas, file.model, heading, modes, request.settings);
+  });
+  tell_files(paths);
+}
+
 void draw_stored_results(const Results& results, DrawRequest request) {
   const std::string load = chosen_load(results, request.load);
   const Names analyses = chosen_analyses(results, load, request.analyses);
@@ -195,6 +320,19 @@ DrawRequest request_of(const cxxopts::ParseResult& parsed, const std::string& wh
   if (side != "tension" && side != "compression") {
     throw CallError(fmt::format("--diagram-side: tension or compression, not \"{}\"", side));
   }
+  if (parsed.count("modes") > 0) {
+    const std::string text = parsed["modes"].as<std::string>();
+    const auto dash = text.find('-', 1);
+    request.modes.first = std::atoi(text.c_str());
+    request.modes.second =
+        dash == std::string::npos ? request.modes.first : std::atoi(text.c_str() + dash + 1);
+    const int count = request.modes.second - request.modes.first + 1;
+    if (request.modes.first < 1 || count < 1 || count > 6) {
+      throw CallError(
+          fmt::format("--modes: one mode or a range of at most 6, like 1-3; not \"{}\"", text));
+    }
+  }
+  request.animate = parsed.count("animate") > 0;
   request.settings.compression_side = side == "compression";
   request.settings.side_by_side = parsed.count("side-by-side") > 0;
   return request;
@@ -205,12 +343,14 @@ DrawRequest request_of(const cxxopts::ParseResult& parsed, const std::string& wh
 int command_draw(const Arguments& arguments) {
   CommandOptions options(
       "draw", "RESULTS WHAT",
-      "Draws a results folder: model, deflected, moment, shear, axial or reactions; first-order\n"
-      "and the second analysis over each other, at one scale.",
+      "Draws a results folder: model, deflected, moment, shear, axial, reactions, or mode;\n"
+      "first-order and the second analysis over each other, at one scale.",
       "  ulterix draw shed-results moment --load U2\n"
       "      moment diagrams of both analyses into shed-results/figures/, SVG and PNG\n"
       "  ulterix draw shed-results deflected --load U2 --side-by-side -o sway.pdf\n"
       "      the two shapes beside each other at one scale\n"
+      "  ulterix draw shed-results mode --analysis buckling --load U2 --modes 1-3\n"
+      "      the three lowest modes beside each other; --animate makes them swing\n"
       "  ulterix draw shed-results axial --group columns --view 30,20\n"
       "      some members, seen from 30 degrees to the right and 20 above\n");
   const auto names = [] { return cxxopts::value<Names>(); };
@@ -222,6 +362,8 @@ int command_draw(const Arguments& arguments) {
       "view", "front, side, plan, iso, or TURNED,RAISED in degrees", word(), "VIEW")(
       "scale", "times the displacements; for diagrams, their height in m", cxxopts::value<double>(),
       "X")("side-by-side", "two analyses beside each other instead of overlaid")(
+      "modes", "mode: which, like 2 or 1-3", word(), "RANGE")(
+      "animate", "mode: an SVG file that a browser plays")(
       "diagram-side", "side of moment diagrams: tension or compression",
       word()->default_value("tension"),
       "SIDE")("o,output", "file: .svg, .png or .pdf (default: two files in RESULTS/figures)",
@@ -238,6 +380,8 @@ int command_draw(const Arguments& arguments) {
   const DrawRequest request = request_of(*parsed, targets[1]);
   if (request.what == "model") {
     draw_stored_model(results, request);
+  } else if (request.what == "mode") {
+    draw_stored_modes(results, request);
   } else {
     draw_stored_results(results, request);
   }

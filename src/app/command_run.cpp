@@ -37,7 +37,7 @@ int exit_status(const RunResult& result) {
     const bool asked = step.analysis != kBaseline || result.analyses().size() == 1;
     if (asked && !step.outcome.stands()) return kDoesNotStand;
   }
-  return result.frame.stands() ? kDone : kDoesNotStand;
+  return result.frame.stands() || result.free_structure() ? kDone : kDoesNotStand;
 }
 
 void check_names(const ModelFile& file, const std::vector<std::string>& only) {

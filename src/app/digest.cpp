@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "app/digest_modes.hpp"
 #include "app/text.hpp"
 #include "core/results/comparison.hpp"
 #include "write/tables.hpp"
@@ -23,7 +24,7 @@ std::string ratio_text(const std::optional<double>& ratio) {
 }
 
 std::string kind_name(AnalysisKind kind) {
-  return kind == AnalysisKind::p_delta ? "P-Delta" : "first-order";
+  return kind == AnalysisKind::p_delta ? "P-Delta" : std::string(word_of(kAnalysisKinds, kind));
 }
 
 /// A second-order step with its rows beside first-order.
@@ -67,6 +68,8 @@ class Digest {
     watched();
     for (const std::string& name : result_.analyses()) table(name);
     differs_most();
+    text_ += buckling_digest(result_, width_);
+    text_ += modal_digest(result_, units_, width_);
     governing();
     storeys();
     checks();
@@ -91,26 +94,32 @@ class Digest {
       if (step.analysis == kBaseline) loads.push_back(step.loads.name);
       combinations = combinations || step.loads.combination;
     }
-    const std::string what =
+    std::string what =
         fmt::format("{} {}{} x {}", loads.size(), combinations ? "combination" : "load case",
                     loads.size() == 1 ? "" : "s", fmt::join(kinds, ", "));
+    if (loads.empty()) what = fmt::format("{}", fmt::join(kinds, ", "));
     const std::string title = model_.title.empty() ? "(no title)" : model_.title;
     text_ += fmt::format("{}      {}      {:.2f} s\n\n", title, what, result_.seconds);
   }
 
   void verdict() {
+    if (result_.free_structure()) {
+      return line(" FREE.  Nothing holds it: the rigid motions come first, with no frequency.");
+    }
     if (!result_.frame.mechanisms.empty()) return tell_mechanisms();
     if (!result_.frame.trouble.empty()) {
       return line(fmt::format(" CANNOT BE SOLVED.  {}", result_.frame.trouble));
     }
     std::vector<const Step*> failed;
     for (const Step& step : result_.steps) {
+      const Step* first = result_.find(std::string(kBaseline), step.loads.name);
       const bool repeats =
-          step.analysis != kBaseline && !result_.baseline(step.loads.name).outcome.stands();
+          step.analysis != kBaseline && first != nullptr && !first->outcome.stands();
       if (!step.outcome.stands() && !repeats) failed.push_back(&step);
     }
     if (failed.empty()) {
-      line(" STANDS.  " + closest());
+      line(" STANDS.  " + closest_to_buckling(result_), 10);
+      if (!compared_.empty()) line("          " + closest(), 10);
     } else {
       line(fmt::format(" DOES NOT STAND in {} of {}:", failed.size(), result_.steps.size()));
     }

@@ -167,8 +167,8 @@ void read_after(Reading& r, const Value& v, const std::string& who, AnalysisSpec
     for (const LoadSet& l : a.loads) states.push_back(a.name + ":" + l.name);
   }
   if (std::find(states.begin(), states.end(), *text) == states.end()) {
-    return r.complain(v.at, "{}: no P-Delta state \"{}\"{}; an analysis above, then its loads", who,
-                      *text, did_you_mean(*text, states));
+    return r.complain(v.at, "{}: no P-Delta state \"{}\" (ANALYSIS:LOADS, of an analysis above){}",
+                      who, *text, did_you_mean(*text, states));
   }
   spec.after_analysis = text->substr(0, colon);
   spec.after_loads = text->substr(colon + 1);

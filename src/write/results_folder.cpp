@@ -13,6 +13,7 @@
 #include <fstream>
 #include <nlohmann/json.hpp>
 
+#include "core/results/modes.hpp"
 #include "write/tables.hpp"
 #include "write/version.hpp"
 
@@ -62,6 +63,41 @@ ordered_json comparison_json(const std::vector<ComparisonRow>& comparison,
   return rows;
 }
 
+ordered_json certificate_json(const Certificate& c) {
+  ordered_json j;
+  j["below"] = finite(c.below);
+  j["counted"] = c.count ? ordered_json(*c.count) : ordered_json(nullptr);
+  j["found"] = c.found;
+  j["complete"] = c.complete();
+  return j;
+}
+
+ordered_json buckling_json(const BucklingResult& r) {
+  ordered_json j;
+  j["factors"] = ordered_json::array();
+  for (const BucklingMode& m : r.modes) j["factors"].push_back(finite(m.factor));
+  j["kinds"] = ordered_json::array();
+  for (const BucklingMode& m : r.modes) j["kinds"].push_back(m.kind);
+  j["reversed"] = r.negative ? finite(r.negative->factor) : ordered_json(nullptr);
+  j["certificate"] = certificate_json(r.certificate);
+  j["remarks"] = r.remarks;
+  return j;
+}
+
+ordered_json modal_json(const ModalResult& r) {
+  ordered_json j;
+  j["periods_s"] = ordered_json::array();
+  for (const VibrationMode& m : r.modes) {
+    j["periods_s"].push_back(m.omega > 0 ? finite(m.period()) : ordered_json(nullptr));
+  }
+  j["mass_kg"] = {finite(r.total[0]), finite(r.total[1]), finite(r.total[2])};
+  j["movable_kg"] = {finite(r.movable[0]), finite(r.movable[1]), finite(r.movable[2])};
+  j["rigid"] = r.rigid;
+  j["certificate"] = certificate_json(r.certificate);
+  j["remarks"] = r.remarks;
+  return j;
+}
+
 ordered_json step_json(const Step& step, const std::vector<ComparisonRow>& comparison,
                        const UnitSystem& units) {
   ordered_json j;
@@ -72,6 +108,9 @@ ordered_json step_json(const Step& step, const std::vector<ComparisonRow>& compa
   j["outcome"] = word_of(kVerdicts, step.outcome.verdict);
   j["reason"] = step.outcome.reason;
   ordered_json evidence;
+  if (step.reserve) evidence["reserve"] = *step.reserve;
+  if (step.buckling) evidence["buckling"] = buckling_json(*step.buckling);
+  if (step.modal) evidence["modal"] = modal_json(*step.modal);
   if (step.outcome.negative_pivots) evidence["negative_pivots"] = *step.outcome.negative_pivots;
   if (step.outcome.verdict == Verdict::above_critical_load) {
     evidence["stands_at"] = step.outcome.stands_at;

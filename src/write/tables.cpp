@@ -95,6 +95,13 @@ void add_mode_tables(std::vector<TableSpec>& specs) {
   add_six(shapes.columns, kDisplacementNames, Q::number, Q::number,
           "global; rotations per length unit 1 m");
   specs.push_back(shapes);
+  specs.push_back(
+      {"mode_axes",
+       "shapes of the modes along the members; not for thousands of members",
+       {text_column("member", ""), integer_column("mode", ""),
+        real_column("x", Q::length, "from the start"), real_column("ux", Q::number, "global"),
+        real_column("uy", Q::number, "global"), real_column("uz", Q::number, "global")},
+       true});
   specs.push_back({"nodal_mass",
                    "mass shared to the nodes, by direction",
                    {text_column("node", ""), real_column("mx", Q::mass, "along x"),
@@ -108,7 +115,8 @@ std::vector<TableSpec> make_specs() {
        "how each analysis of each load ended",
        {text_column("label", "name of the step"),
         real_column("factor", Q::number, "part of the loads that the state stands for"),
-        text_column("outcome", "stands, or why not"), text_column("reason", "in words")}});
+        text_column("outcome", "stands, or why not"), text_column("reason", "in words"),
+        real_column("reserve", Q::number, "P-Delta: buckling factor of its axial forces")}});
   TableSpec displacements{"displacements", "displacements of the nodes", {}};
   displacements.columns = {text_column("node", "")};
   add_six(displacements.columns, kDisplacementNames, Q::displacement, Q::rotation, "global");
@@ -217,6 +225,7 @@ class Writer {
       sink_.real(step.has_state ? std::optional(step.state.lambda) : std::nullopt);
       sink_.text(word_of(kVerdicts, step.outcome.verdict));
       sink_.text(step.outcome.reason);
+      sink_.real(step.reserve);
       sink_.end_row();
     }
   }
@@ -453,6 +462,29 @@ class Writer {
     });
   }
 
+  void mode_axes(std::size_t index, MemberId id) {
+    const Step& step = result_.steps[index];
+    const auto rows_of = [&](int mode, const ModeShape& shape) {
+      if (shape.axes.empty()) return;
+      const auto& axis = shape.axes[id];
+      for (std::size_t i = 0; i < axis.size(); ++i) {
+        lead(step);
+        sink_.text(model_.members[id].name);
+        sink_.integer(mode);
+        sink_.real(model_.length(id) * double(i) / double(axis.size() - 1));
+        for (const double u : axis[i]) sink_.real(u);
+        sink_.end_row();
+      }
+    };
+    if (step.buckling) {
+      if (step.buckling->negative) rows_of(-1, step.buckling->negative->shape);
+      for (const BucklingMode& m : step.buckling->modes) rows_of(m.number, m.shape);
+    }
+    if (step.modal) {
+      for (const VibrationMode& m : step.modal->modes) rows_of(m.number, m.shape);
+    }
+  }
+
   void nodal_mass() {
     for (const Step& step : result_.steps) {
       if (!step.modal) continue;
@@ -649,11 +681,18 @@ void write_table(const RunResult& result, const UnitSystem& units, const TableSp
   sink.end();
 }
 
+bool has_rows(const TableSpec& table, const Step& step) {
+  if (table.name == "mode_axes") return step.buckling != nullptr || step.modal != nullptr;
+  return step.has_state;
+}
+
 void write_member_rows(const RunResult& result, const UnitSystem& units, const TableSpec& table,
                        std::size_t step, MemberId member, TableSink& sink) {
-  if (!result.steps[step].has_state) return;
+  if (!has_rows(table, result.steps[step])) return;
   Writer writer(result, units, sink);
-  if (table.name == "member_forces") {
+  if (table.name == "mode_axes") {
+    writer.mode_axes(step, member);
+  } else if (table.name == "member_forces") {
     writer.member_forces(step, member);
   } else {
     writer.member_extremes(step, member);

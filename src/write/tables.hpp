@@ -62,6 +62,9 @@ class TableSink {
 void write_table(const RunResult& result, const UnitSystem& units, const TableSpec& table,
                  TableSink& sink);
 
+/// False for a step that has no rows in a gathered table.
+bool has_rows(const TableSpec& table, const Step& step);
+
 /// The rows of one member and step of a gathered table, without begin() and end().
 void write_member_rows(const RunResult& result, const UnitSystem& units, const TableSpec& table,
                        std::size_t step, MemberId member, TableSink& sink);

@@ -139,7 +139,7 @@ class GatheredWriter {
 
  private:
   Block next(tbb::flow_control& control) {
-    while (step_ < result_.steps.size() && !result_.steps[step_].has_state) ++step_;
+    while (step_ < result_.steps.size() && !has_rows(table_, result_.steps[step_])) ++step_;
     if (step_ == result_.steps.size() || model_.members.empty()) {
       control.stop();
       return {};

@@ -112,12 +112,14 @@ between_nodes = false
   EXPECT_FALSE(f.model.analyses[0].between_nodes);
 }
 
-TEST(Reader, WithoutAnalysesPDeltaOfEveryCombinationRuns) {
+TEST(Reader, WithoutAnalysesPDeltaAndBucklingOfEveryCombinationRun) {
   const ModelFile f = read(kFrame + "[loads.G]\nself_weight = 1\n");
   ASSERT_EQ(complaints(f), "");
-  ASSERT_EQ(f.model.analyses.size(), 1u);
+  ASSERT_EQ(f.model.analyses.size(), 2u);
   EXPECT_EQ(f.model.analyses[0].name, "p-delta");
   EXPECT_EQ(f.model.analyses[0].loads[0].name, "G");
+  EXPECT_EQ(f.model.analyses[1].name, "buckling");
+  EXPECT_EQ(f.model.analyses[1].loads[0].name, "G");
 }
 
 /// F4: one cantilever in metric and in US units gives one physical answer.

@@ -85,7 +85,12 @@ TEST(Tables, RowsMatchTheirColumns) {
   analysis.name = "p-delta";
   analysis.kind = AnalysisKind::p_delta;
   analysis.loads = {b.model.case_alone(CaseId(0)), twice};
-  b.model.analyses = {analysis};
+  AnalysisSpec buckling = analysis, modal;
+  buckling.name = "buckling";
+  buckling.kind = AnalysisKind::buckling;
+  modal.name = "modal";
+  modal.kind = AnalysisKind::modal;
+  b.model.analyses = {analysis, buckling, modal};
   const RunResult r = run(b.model);
   const Workplace w;
   fs::create_directory(w.folder() / "tables");

@@ -24,7 +24,7 @@ constexpr double kShareOfSplit = 1e-3, kConcerns = 0.1;
 /// Compression below this part of the largest has no effective length.
 constexpr double kCompressed = 0.01;
 /// Factors closer than this are copies of one mode.
-constexpr double kSameFactor = 1e-6;
+constexpr double kSameFactor = 1e-5;
 /// The count is made so far above the last mode, or half-way to the next.
 constexpr double kBeyond = 1e-3;
 
@@ -128,14 +128,15 @@ class BucklingSolver {
   void find_modes() {
     const EigenProblem problem = eigen_problem(eigen_, softening_);
     LanczosOptions options;
-    options.wanted = std::min(wanted_ + 1, problem.size);
+    options.wanted = std::min(wanted_, problem.size);
+    options.guards = 1;
     if (vectors_.rows() == problem.size) options.start = vectors_;
     for (;;) {
       const EigenPairs pairs = block_lanczos(problem, options);
       take(pairs);
       const Eigen::Index n = lambdas_.size();
       // The last copies of a repeated factor belong to it.
-      const bool cut = n == options.wanted && n > 1 && n < problem.size &&
+      const bool cut = n == options.wanted + 1 && n > 1 && n < problem.size &&
                        lambdas_[n - 1] < lambdas_[n - 2] * (1 + kSameFactor);
       if (!cut || options.wanted > 4 * (wanted_ + 8)) break;
       options.wanted = std::min(options.wanted + 4, problem.size);
@@ -148,11 +149,10 @@ class BucklingSolver {
     vectors_ = pairs.vectors;
     residuals_ = pairs.residuals;
     lowest_theta_ = pairs.lowest_theta;
-    energies_.clear();
     for (Eigen::Index i = 0; i < lambdas_.size(); ++i) {
       residuals_[i] *= lambdas_[i];  // relative to θ
-      energies_.push_back(mode_energy(frame_, eigen_, vectors_.col(i)));
     }
+    energies_ = mode_energies(frame_, eigen_, vectors_);
   }
 
   LinearAlong force_at(MemberId piece, double factor) const {
@@ -174,8 +174,11 @@ class BucklingSolver {
   /// Pieces that keep the error of every mode found within its tolerance.
   Counts needed_counts() const {
     Counts needed(model_.members.size(), 1);
-    const double fine = longest_piece(tolerance_);
     const Eigen::Index count = std::min<Eigen::Index>(lambdas_.size(), wanted_);
+    std::vector<double> fine;
+    for (Eigen::Index i = 0; i < count; ++i) {
+      fine.push_back(longest_piece(tolerance_, shear_part(energies_[static_cast<std::size_t>(i)])));
+    }
     for (const MemberId id : model_.members.ids()) {
       if (model_.members[id].kind != MemberKind::frame) continue;
       const double L = model_.length(id);
@@ -185,9 +188,8 @@ class BucklingSolver {
         for (Eigen::Index i = 0; i < count; ++i) {
           const MemberShare& s = energies_[static_cast<std::size_t>(i)].shares[id];
           if ((about_y ? s.about_y : s.about_z) < kShareOfSplit) continue;
-          const double kL = wave_number_of(id, about_y, lambdas_[i]) * L;
-          const double shear = about_y ? s.shear_y : s.shear_z;
-          pieces = std::max({pieces, kL / fine, kL * std::sqrt(shear / 12 / tolerance_)});
+          pieces = std::max(pieces, wave_number_of(id, about_y, lambdas_[i]) * L /
+                                        fine[static_cast<std::size_t>(i)]);
         }
         const int whole = static_cast<int>(std::ceil(pieces * (1 - 1e-9)));
         needed[id] = std::max(needed[id], std::min(whole, kMostPieces));
@@ -208,6 +210,7 @@ class BucklingSolver {
     double error = 0;
     for (const MemberId piece : eigen_.split.model->members.ids()) {
       const ElementProperties p = element_properties(eigen_.system().variant(), piece);
+      if (eigen_.split.pieces[piece].torsion_only) continue;
       const MemberShare& s = energies_[static_cast<std::size_t>(mode)].pieces[piece];
       const double P = force_at(piece, lambdas_[mode]).mean();
       for (const bool about_y : {true, false}) {
@@ -217,17 +220,25 @@ class BucklingSolver {
     return error;
   }
 
-  /// Factor at which a section's torsion gives way, GJ + λ·N·r² = 0; 0: nowhere.
-  double torsion_limit() const {
-    if (model_.plane != Plane::space) return 0;
-    double limit = 0;
-    for (const MemberId piece : eigen_.split.model->members.ids()) {
-      const ElementProperties p = element_properties(eigen_.system().variant(), piece);
-      const double N = std::min(grows_[piece].start, grows_[piece].end);
-      const double stays = stays_[piece].mean();
-      if (p.kind != MemberKind::frame || N >= 0 || p.r2 <= 0 || p.GJ <= 0) continue;
-      const double factor = (p.GJ / p.r2 + stays) / -N;
-      if (factor > 0 && (limit == 0 || factor < limit)) limit = factor;
+  /// The member whose torsion gives way first between its ends, GJ + N·r² = 0 at its largest
+  /// compression, and the factor; 0: none does.
+  struct TorsionLimit {
+    MemberId member;
+    double factor = 0;
+  };
+  TorsionLimit torsion_limit() const {
+    TorsionLimit limit;
+    if (model_.plane != Plane::space) return limit;
+    for (const MemberId id : model_.members.ids()) {
+      const ElementProperties p = element_properties(frame_.variant(), id);
+      if (p.kind != MemberKind::frame || p.r2 <= 0 || p.GJ <= 0) continue;
+      for (const MemberId piece : eigen_.split.pieces_of[id]) {
+        const double N = grows_[piece].mean(), stays = stays_[piece].mean();
+        if (N >= 0) continue;
+        const double factor = (p.GJ / p.r2 + stays) / -N;
+        const bool lower = limit.factor == 0 || factor < limit.factor * (1 - kSameFactor);
+        if (factor > 0 && lower) limit = {id, factor};
+      }
     }
     return limit;
   }
@@ -240,15 +251,10 @@ class BucklingSolver {
   void certify(BucklingResult& result) {
     const Eigen::Index n = lambdas_.size();
     if (n == 0) return;
-    const double limit = torsion_limit();
     Eigen::Index last = std::min<Eigen::Index>(n, wanted_) - 1;
     while (last + 1 < n && lambdas_[last + 1] < lambdas_[last] * (1 + kSameFactor)) ++last;
     double bound = lambdas_[last] * (1 + kBeyond);
     if (last + 1 < n) bound = std::min(bound, (lambdas_[last] + lambdas_[last + 1]) / 2);
-    if (limit > 0 && bound > limit * (1 - kSameFactor)) {
-      bound = limit * (1 - 1e-5);
-      result.torsion_limit = limit;
-    }
     result.certificate.below = bound;
     result.certificate.found = found_below(bound);
     std::vector<double> shifted = eigen_.stiffness;
@@ -279,30 +285,41 @@ class BucklingSolver {
 
   void report(BucklingResult& result) {
     for (Eigen::Index i = 0; i < lambdas_.size(); ++i) {
-      const bool within = i < wanted_ || lambdas_[i] < result.certificate.below;
-      const bool torsion = result.torsion_limit > 0 && lambdas_[i] >= result.certificate.below;
-      if (!within && !torsion) break;
+      if (i >= wanted_ && lambdas_[i] >= result.certificate.below) break;
       result.modes.push_back(mode_of(i, static_cast<int>(i) + 1));
-      if (!torsion) continue;
-      BucklingMode& mode = result.modes.back();
-      mode.factor = result.torsion_limit;
-      mode.error = 0;
-      mode.kind = "torsional";
-      result.remarks.push_back(
-          fmt::format("at {:.4g} the torsion of {} gives way, whatever the shape: no mode above it",
-                      result.torsion_limit, largest_twist(mode)));
-      break;
     }
+    add_torsion(result);
     recommend(result.modes);
-    find_negative(result);
   }
 
-  std::string largest_twist(const BucklingMode& mode) const {
-    MemberId best(0);
-    for (const MemberId id : model_.members.ids()) {
-      if (mode.shares[id].twist > mode.shares[best].twist * (1 + 1e-6)) best = id;
+  /// Twist between a member's ends: every shape has the same factor, so it is reported once, in its
+  /// place among the modes of the frame.
+  void add_torsion(BucklingResult& result) {
+    const TorsionLimit limit = torsion_limit();
+    if (limit.factor == 0) return;
+    result.torsion_limit = limit.factor;
+    auto& modes = result.modes;
+    const auto place = std::find_if(modes.begin(), modes.end(), [&](const BucklingMode& m) {
+      return m.factor > limit.factor * (1 - kSameFactor);
+    });
+    if (place == modes.end() && static_cast<int>(modes.size()) >= wanted_) return;
+    const bool there = place != modes.end() && place->kind == "torsional" &&
+                       place->factor < limit.factor * (1 + kSameFactor);
+    if (!there) {
+      BucklingMode mode;
+      mode.factor = limit.factor;
+      mode.kind = fmt::format("torsional, {} between its ends", model_.members[limit.member].name);
+      mode.shape.nodes = IndexedVector<NodeId, NodeMotion>(model_.nodes.size());
+      mode.shape.only_rotations = true;
+      mode.shares = IndexedVector<MemberId, MemberShare>(model_.members.size());
+      mode.shares[limit.member].whole = mode.shares[limit.member].twist = 1;
+      modes.insert(place, mode);
+      for (std::size_t i = 0; i < modes.size(); ++i) modes[i].number = static_cast<int>(i) + 1;
     }
-    return model_.members[best].name;
+    result.remarks.push_back(
+        fmt::format("torsion of {} at {:.4g}: St. Venant alone, without warping, which holds open "
+                    "sections more",
+                    model_.members[limit.member].name, limit.factor));
   }
 
   BucklingMode mode_of(Eigen::Index i, int number) {
@@ -426,17 +443,6 @@ class BucklingSolver {
   }
 
   /// The negative factor nearest to zero: the loads reversed.
-  void find_negative(BucklingResult& result) {
-    if (lowest_theta_ >= 0) return;
-    reversed_ = true;
-    for (double& v : softening_) v = -v;
-    LanczosOptions options;
-    options.wanted = 1;
-    options.tolerance = 1e-8;
-    take(block_lanczos(eigen_problem(eigen_, softening_), options));
-    if (lambdas_.size() > 0) take_negative(result);
-  }
-
   void take_negative(BucklingResult& result) {
     result.negative = mode_of(0, -1);
     result.negative->factor *= -1;
@@ -559,7 +565,7 @@ void solve_set(const ElasticFrame& frame, const AnalysisSpec& spec, const Step& 
       result->gains[i].factor = factor_with(frame, spec, step.loads, result->gains[i]);
     }
     const int few = static_cast<int>(result->modes.size());
-    if (few < wanted && result->torsion_limit == 0) {
+    if (few < wanted) {
       result->remarks.push_back(
           fmt::format("{} modes asked, {} there are with a positive factor", wanted, few));
     }

@@ -23,18 +23,14 @@ double energy(const Matrix12d& K, const Vector12d& ends, const std::array<int, N
   return sum / 2;
 }
 
-MemberShare member_energy(const FrameSystem& system, MemberId id, const State& state) {
-  const ElementProperties p = element_properties(system.variant(), id);
-  const Element element = system.element(id, MemberLoading::none(p.length), State(system.model()));
-  const Matrix12d& K = element.stiffness();
-  const Vector12d ends = system.local_ends(id, state);
+MemberShare member_energy(const ElementProperties& p, const Matrix12d& K, const Vector12d& ends) {
   MemberShare e;
-  e.whole = ends.dot(K * ends) / 2;
+  const Vector12d force = K * ends;
+  e.whole = ends.dot(force) / 2;
   if (p.kind != MemberKind::frame) return e;
   e.about_y = energy(K, ends, std::array<int, 4>{2, 4, 8, 10});
   e.about_z = energy(K, ends, std::array<int, 4>{1, 5, 7, 11});
   // The shear force is constant along an unloaded piece.
-  const Vector12d force = K * ends;
   e.shear_y = force[2] * force[2] * p.length * p.shear_flexibility_z / 2;
   e.shear_z = force[1] * force[1] * p.length * p.shear_flexibility_y / 2;
   e.twist = energy(K, ends, std::array<int, 2>{3, 9});
@@ -140,12 +136,17 @@ LinearAlong axial_along(const MemberLine& line, const PieceOf& piece) {
 
 IndexedVector<MemberId, LinearAlong> piece_forces(const Recovery& state, const SplitFrame& split) {
   IndexedVector<MemberId, LinearAlong> forces(split.pieces.size());
+  IndexedVector<MemberId, LinearAlong> lines(state.system().model().members.size());
   for (const MemberId id : state.system().model().members.ids()) {
     if (!state.system().variant().present[id]) continue;
     const MemberLine line = state.line(id);
+    lines[id] = axial_along(line, {id, 0, 1});
     for (const MemberId piece : split.pieces_of[id]) {
       forces[piece] = axial_along(line, split.pieces[piece]);
     }
+  }
+  for (const MemberId piece : split.model->members.ids()) {
+    if (split.pieces[piece].torsion_only) forces[piece] = lines[split.pieces[piece].member];
   }
   return forces;
 }
@@ -157,8 +158,10 @@ std::vector<double> geometric_values(const SplitFrame& split,
     const LinearAlong& N = axial[id];
     if (N.start == 0 && N.end == 0) return Matrix12d::Zero();
     const ElementProperties p = element_properties(system.variant(), id);
-    const ActiveMotions motions{system.bends(id, true), system.bends(id, false),
-                                system.model().plane == Plane::space};
+    const PieceOf& piece = split.pieces[id];
+    const bool bends = !piece.torsion_only;
+    const ActiveMotions motions{bends && system.bends(id, true), bends && system.bends(id, false),
+                                piece.carries_torsion && system.model().plane == Plane::space};
     const Matrix12d K = geometric_stiffness(p, N, motions);
     if (!split.model->members[id].has_hinges()) return K;
     const Matrix12d T =
@@ -205,26 +208,45 @@ ModeShape mode_shape(const FrameSystem& frame, const EigenFrame& eigen, const Ve
   return shape;
 }
 
-ModeEnergy mode_energy(const FrameSystem& frame, const EigenFrame& eigen, const VectorXd& phi) {
-  State state(*eigen.split.model);
-  eigen.system().set_motion(phi, state);
-  ModeEnergy result;
-  result.shares = IndexedVector<MemberId, MemberShare>(frame.model().members.size());
-  result.pieces = IndexedVector<MemberId, MemberShare>(eigen.split.pieces.size());
-  const double whole = phi.dot(multiply(eigen.pattern(), eigen.elastic, phi)) / 2;
+std::vector<ModeEnergy> mode_energies(const FrameSystem& frame, const EigenFrame& eigen,
+                                      const Eigen::MatrixXd& vectors) {
+  const auto count = static_cast<std::size_t>(vectors.cols());
+  std::vector<ModeEnergy> results(count);
+  std::vector<State> states(count, State(*eigen.split.model));
+  std::vector<double> whole(count);
+  for (std::size_t i = 0; i < count; ++i) {
+    const VectorXd phi = vectors.col(static_cast<Eigen::Index>(i));
+    eigen.system().set_motion(phi, states[i]);
+    whole[i] = phi.dot(multiply(eigen.pattern(), eigen.elastic, phi)) / 2;
+    results[i].shares = IndexedVector<MemberId, MemberShare>(frame.model().members.size());
+    results[i].pieces = IndexedVector<MemberId, MemberShare>(eigen.split.pieces.size());
+  }
+  const State unloaded(*eigen.split.model);
   for (const MemberId id : eigen.split.model->members.ids()) {
     if (!eigen.system().variant().present[id]) continue;
-    MemberShare e = member_energy(eigen.system(), id, state);
-    divide(e, whole);
-    result.pieces[id] = e;
-    MemberShare& sum = result.shares[eigen.split.pieces[id].member];
-    each_part(sum, e, [](double& part, double added) { part += added; });
+    const ElementProperties p = element_properties(eigen.system().variant(), id);
+    const Matrix12d K =
+        eigen.system().element(id, MemberLoading::none(p.length), unloaded).stiffness();
+    for (std::size_t i = 0; i < count; ++i) {
+      MemberShare e = member_energy(p, K, eigen.system().local_ends(id, states[i]));
+      divide(e, whole[i]);
+      results[i].pieces[id] = e;
+      each_part(results[i].shares[eigen.split.pieces[id].member], e,
+                [](double& part, double added) { part += added; });
+    }
   }
-  return result;
+  return results;
 }
 
-double longest_piece(double tolerance) {
-  return std::pow(720 * tolerance, 0.25);
+double longest_piece(double tolerance, double shear) {
+  const double bending = std::pow(720 * tolerance, 0.25);
+  return shear > 0 ? std::min(bending, std::sqrt(12 * 4 * tolerance / shear)) : bending;
+}
+
+double shear_part(const ModeEnergy& energy) {
+  double shear = 0;
+  for (const MemberShare& s : energy.shares) shear += s.shear_y + s.shear_z;
+  return shear;
 }
 
 double piece_error(const MemberShare& share, bool about_y, double wave_number, double length) {

@@ -50,11 +50,17 @@ struct ModeEnergy {
   IndexedVector<MemberId, MemberShare> shares;  ///< of the members, sums with springs to 1
   IndexedVector<MemberId, MemberShare> pieces;
 };
-ModeEnergy mode_energy(const FrameSystem& frame, const EigenFrame& eigen, const VectorXd& phi);
+/// Of each column of unknowns.
+std::vector<ModeEnergy> mode_energies(const FrameSystem& frame, const EigenFrame& eigen,
+                                      const Eigen::MatrixXd& vectors);
 
-/// Longest piece that keeps the error of its share within `tolerance`: κl with (κl)⁴/720 =
-/// tolerance, κ the wave number of the mode in the member (k for buckling, β for vibration).
-double longest_piece(double tolerance);
+/// Longest piece, as κl, that keeps the error of a mode within `tolerance` in bending and four
+/// times that in shear; κ is the wave number of the mode in the member (k for buckling, β for
+/// vibration), `shear` the part of shear in the strain energy of the mode.
+double longest_piece(double tolerance, double shear);
+
+/// The part of shear in the whole strain energy of a mode.
+double shear_part(const ModeEnergy& energy);
 
 /// Leading term of the error of a mode's energy by cutting members into static shapes: (κl)⁴/720 of
 /// what bends, (κl)²/12 of what shears (the energy of the load that the mode puts on a piece whose

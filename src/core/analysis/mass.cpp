@@ -82,7 +82,14 @@ Matrix12d FrameMass::local_matrix(const SplitFrame& split, MemberId piece) const
   const FrameSystem& system = *split.system;
   const ElementProperties p = element_properties(system.variant(), piece);
   const PieceOf& place = split.pieces[piece];
-  const Matrix12d M = mass_matrix(p, along(place.member, place.from, place.to), model_.mass.lumped);
+  LineMass line = along(place.member, place.from, place.to);
+  if (!place.carries_torsion) line.about_x = 0;
+  if (place.torsion_only) {
+    const double about_x = line.about_x;
+    line = {};
+    line.about_x = about_x;
+  }
+  const Matrix12d M = mass_matrix(p, line, model_.mass.lumped);
   if (!split.model->members[piece].has_hinges()) return M;
   const Matrix12d T =
       end_motion(system.element(piece, MemberLoading::none(p.length), State(*split.model)));

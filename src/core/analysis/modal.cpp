@@ -20,7 +20,7 @@ constexpr int kDefaultModes = 10, kMostModes = 300;
 constexpr double kSplitTolerance = 5e-5;
 constexpr int kMostPasses = 4;
 constexpr double kShareOfSplit = 1e-3;
-constexpr double kSameFrequency = 1e-6, kBeyond = 1e-3;
+constexpr double kSameFrequency = 1e-5, kBeyond = 1e-3;
 /// ω² below this part of the shift is a rigid motion.
 constexpr double kRigidMotion = 1e-6;
 /// Mass in a direction below this part of the largest is none.
@@ -164,12 +164,13 @@ class ModalSolver {
   void find_modes() {
     const EigenProblem problem = eigen_problem(eigen_, mass_values_);
     LanczosOptions options;
-    options.wanted = std::min(wanted_ + 1, problem.size);
+    options.wanted = std::min(wanted_, problem.size);
+    options.guards = 1;
     if (vectors_.rows() == problem.size) options.start = vectors_;
     for (;;) {
       take(block_lanczos(problem, options));
       const Eigen::Index n = omegas_.size();
-      const bool cut = n == options.wanted && n > 1 && n < problem.size &&
+      const bool cut = n == options.wanted + 1 && n > 1 && n < problem.size &&
                        omegas_[n - 1] < omegas_[n - 2] * (1 + kSameFrequency);
       if (!cut || options.wanted > 4 * (wanted_ + 8)) break;
       options.wanted = std::min(options.wanted + 4, problem.size);
@@ -182,13 +183,12 @@ class ModalSolver {
     vectors_ = pairs.vectors;
     residuals_ = pairs.residuals.cwiseQuotient(pairs.theta);
     omegas_.resize(theta_.size());
-    energies_.clear();
     for (Eigen::Index i = 0; i < theta_.size(); ++i) {
       const double square = 1 / theta_[i] - shift_;
       omegas_[i] =
           shift_ > 0 && square < kRigidMotion * shift_ ? 0 : std::sqrt(std::max(square, 0.0));
-      energies_.push_back(mode_energy(frame_, eigen_, vectors_.col(i)));
     }
+    energies_ = mode_energies(frame_, eigen_, vectors_);
   }
 
   /// κ of bending about one axis, from EI·κ⁴ = |N|·κ² + ω²m.
@@ -211,9 +211,11 @@ class ModalSolver {
     Counts needed(model_.members.size(), 1);
     const Eigen::Index count = std::min<Eigen::Index>(omegas_.size(), wanted_);
     if (count == 0) return needed;
-    std::vector<double> tolerance;  // of ω², twice that of ω
-    for (Eigen::Index i = 0; i < count; ++i)
-      tolerance.push_back(2 * kSplitTolerance / amplified(i));
+    std::vector<double> fine;  // the error of ω is half that of ω²
+    for (Eigen::Index i = 0; i < count; ++i) {
+      fine.push_back(longest_piece(2 * kSplitTolerance / amplified(i),
+                                   shear_part(energies_[static_cast<std::size_t>(i)])));
+    }
     for (const MemberId id : model_.members.ids()) {
       const ElementProperties p = element_properties(frame_.variant(), id);
       if (p.kind != MemberKind::frame) continue;
@@ -229,11 +231,8 @@ class ModalSolver {
         for (Eigen::Index i = 0; i < count; ++i) {
           const MemberShare& s = energies_[static_cast<std::size_t>(i)].shares[id];
           if ((about_y ? s.about_y : s.about_z) < kShareOfSplit) continue;
-          const double kL = wave_number(omegas_[i], mass, N, EI) * p.length;
-          const double allowed = tolerance[static_cast<std::size_t>(i)];
-          const double shear = about_y ? s.shear_y : s.shear_z;
-          pieces =
-              std::max({pieces, kL / longest_piece(allowed), kL * std::sqrt(shear / 12 / allowed)});
+          pieces = std::max(pieces, wave_number(omegas_[i], mass, N, EI) * p.length /
+                                        fine[static_cast<std::size_t>(i)]);
         }
       }
       needed[id] = static_cast<int>(std::ceil(pieces * (1 - 1e-9)));
@@ -246,6 +245,7 @@ class ModalSolver {
     for (const MemberId piece : eigen_.split.model->members.ids()) {
       const ElementProperties p = element_properties(eigen_.system().variant(), piece);
       const PieceOf& place = eigen_.split.pieces[piece];
+      if (place.torsion_only) continue;
       const double mass = mass_.along(place.member, place.from, place.to).translation.mean();
       const MemberShare& s = energies_[static_cast<std::size_t>(mode)].pieces[piece];
       for (const bool about_y : {true, false}) {

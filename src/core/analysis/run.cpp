@@ -97,6 +97,32 @@ std::vector<Step> run_modal(const RunResult& result, const AnalysisSpec& spec,
   return {step};
 }
 
+/// The lowest factor that a buckling analysis of the same loads, without restraints of its own,
+/// has.
+std::optional<double> factor_of_analysis(const RunResult& result, const std::string& loads) {
+  for (const Step& step : result.steps) {
+    if (!step.buckling || step.loads.name != loads || step.buckling->modes.empty()) continue;
+    for (const AnalysisSpec& spec : result.model->analyses) {
+      const bool plain = spec.name == step.analysis && spec.holds.empty() && !spec.constant;
+      if (plain) return step.buckling->lowest();
+    }
+  }
+  return std::nullopt;
+}
+
+/// What each second-order result has in reserve. Not for frames whose factorisation takes seconds:
+/// there a buckling analysis is asked for by name.
+void find_reserves(RunResult& result, const Progress& progress) {
+  constexpr double kMostFlops = 3e9;
+  if (!result.frame.stands() || result.frame.factor->flops() > kMostFlops) return;
+  for (Step& step : result.steps) {
+    if (step.kind != AnalysisKind::p_delta) continue;
+    if (progress) progress("reserve", 0);
+    step.reserve = factor_of_analysis(result, step.loads.name);
+    if (!step.reserve) step.reserve = lowest_factor(result.frame, step);
+  }
+}
+
 void add_remarks(RunResult& result) {
   const Model& model = *result.model;
   for (const Mechanism& spin : result.frame.spins) {
@@ -132,6 +158,12 @@ std::size_t RunResult::baseline_index(const std::string& loads) const {
 
 const Step& RunResult::baseline(const std::string& loads) const {
   return steps[baseline_index(loads)];
+}
+
+bool RunResult::free_structure() const {
+  return model->supports.empty() && !steps.empty() &&
+         std::all_of(steps.begin(), steps.end(),
+                     [](const Step& s) { return s.kind == AnalysisKind::modal; });
 }
 
 std::vector<std::string> RunResult::analyses() const {
@@ -173,6 +205,7 @@ RunResult run(Model given, const std::vector<std::string>& only, const Progress&
     }
     std::move(own.begin(), own.end(), std::back_inserter(result.steps));
   }
+  find_reserves(result, progress);
   read_off_steps(result);
   add_remarks(result);
   result.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();

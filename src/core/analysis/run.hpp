@@ -32,6 +32,8 @@ struct RunResult {
   const Step& baseline(const std::string& loads) const;
   std::size_t baseline_index(const std::string& loads) const;
   const Step* find(const std::string& analysis, const std::string& loads) const;
+  /// Nothing is supported and only vibration was asked for: moving freely is no failure.
+  bool free_structure() const;
   /// Names of the analyses in `steps`, in order, each once.
   std::vector<std::string> analyses() const;
 };

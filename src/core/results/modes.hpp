@@ -70,11 +70,11 @@ struct RestraintGain {
 
 struct BucklingResult {
   std::vector<BucklingMode> modes;  ///< positive factors, rising
-  std::optional<BucklingMode> negative;
+  std::optional<BucklingMode> negative;  ///< where there is no positive one
   Certificate certificate;
   std::vector<RestraintGain> gains;  ///< the best first
   int wanted = 0;
-  /// A section's torsion gives way at this factor: no mode above it has a meaning. 0: nowhere.
+  /// Factor at which the torsion of a member gives way between its ends; 0: nowhere.
   double torsion_limit = 0;
   std::vector<std::string> remarks;
 

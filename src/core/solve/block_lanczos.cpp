@@ -1,5 +1,7 @@
 #include "core/solve/block_lanczos.hpp"
 
+#include <cblas.h>
+
 #include <Eigen/Eigenvalues>
 #include <algorithm>
 #include <cmath>
@@ -30,6 +32,21 @@ MatrixXd random_block(Index rows, Index columns, unsigned seed) {
   return block;
 }
 
+/// Aᵀ·B with the first columns of A. Tall and thin, so by BLAS.
+MatrixXd inner(const MatrixXd& A, Index columns, const MatrixXd& B) {
+  MatrixXd C(columns, B.cols());
+  cblas_dgemm(CblasColMajor, CblasTrans, CblasNoTrans, int(columns), int(B.cols()), int(A.rows()),
+              1, A.data(), int(A.rows()), B.data(), int(B.rows()), 0, C.data(), int(columns));
+  return C;
+}
+
+/// W −= A·c with the first columns of A.
+void subtract(const MatrixXd& A, const MatrixXd& c, MatrixXd& W) {
+  cblas_dgemm(CblasColMajor, CblasNoTrans, CblasNoTrans, int(W.rows()), int(W.cols()),
+              int(c.rows()), -1, A.data(), int(A.rows()), c.data(), int(c.rows()), 1, W.data(),
+              int(W.rows()));
+}
+
 class Lanczos {
  public:
   Lanczos(const EigenProblem& problem, const LanczosOptions& options)
@@ -39,13 +56,12 @@ class Lanczos {
 
   EigenPairs run() {
     if (most_ <= 0) return {};
-    known_K_ = problem_.multiply_K(options_.known);
-    basis_.resize(problem_.size, 0);
+    if (options_.known.cols() > 0) known_K_ = problem_.multiply_K(options_.known);
     MatrixXd block = first_block();
     while (append(block)) {
       block = next_block();
       solve_projected();
-      if (converged() || basis_.cols() >= most_) break;
+      if (converged() || size_ >= most_) break;
       if (rank_of_next_ == 0) block = fresh_block();
     }
     return pairs();
@@ -64,7 +80,7 @@ class Lanczos {
   }
 
   MatrixXd fresh_block() {
-    const Index width = std::min<Index>(options_.block, most_ - basis_.cols());
+    const Index width = std::min<Index>(options_.block, most_ - size_);
     return problem_.solve_K(
         problem_.multiply_B(random_block(problem_.size, width, 20260102 + unsigned(fresh_++))));
   }
@@ -73,14 +89,14 @@ class Lanczos {
   void orthogonalise(MatrixXd& W, MatrixXd& KW) const {
     for (int pass = 0; pass < 2; ++pass) {
       if (options_.known.cols() > 0) {
-        const MatrixXd c = known_K_.transpose() * W;
-        W -= options_.known * c;
-        KW -= known_K_ * c;
+        const MatrixXd c = inner(known_K_, known_K_.cols(), W);
+        subtract(options_.known, c, W);
+        subtract(known_K_, c, KW);
       }
-      if (basis_.cols() == 0) continue;
-      const MatrixXd c = basis_K_.transpose() * W;
-      W -= basis_ * c;
-      KW -= basis_K_ * c;
+      if (size_ == 0) continue;
+      const MatrixXd c = inner(basis_K_, size_, W);
+      subtract(basis_, c, W);
+      subtract(basis_K_, c, KW);
     }
   }
 
@@ -94,12 +110,15 @@ class Lanczos {
     orthogonalise(W, KW);  // of what was scaled up
     rank = normalise(W, KW, 0.5);
     if (rank == 0) return false;
-    rank = std::min(rank, most_ - basis_.cols());
-    const Index old = basis_.cols();
-    basis_.conservativeResize(problem_.size, old + rank);
-    basis_K_.conservativeResize(problem_.size, old + rank);
-    basis_.rightCols(rank) = W.leftCols(rank);
-    basis_K_.rightCols(rank) = KW.leftCols(rank);
+    rank = std::min(rank, most_ - size_);
+    if (size_ + rank > basis_.cols()) {
+      const Index room = std::min(most_, std::max<Index>(2 * basis_.cols(), 64));
+      basis_.conservativeResize(problem_.size, room);
+      basis_K_.conservativeResize(problem_.size, room);
+    }
+    basis_.middleCols(size_, rank) = W.leftCols(rank);
+    basis_K_.middleCols(size_, rank) = KW.leftCols(rank);
+    size_ += rank;
     last_ = rank;
     return true;
   }
@@ -125,7 +144,7 @@ class Lanczos {
 
   /// K⁻¹·B of the last block, freed from the basis; its size bounds the residuals.
   MatrixXd next_block() {
-    const MatrixXd V = basis_.rightCols(last_);
+    const MatrixXd V = basis_.middleCols(size_ - last_, last_);
     const MatrixXd BV = problem_.multiply_B(V);
     extend_projected(BV);
     MatrixXd W = problem_.solve_K(BV);
@@ -141,10 +160,10 @@ class Lanczos {
 
   /// The projected matrix VᵀBV, whole: rounding cannot hide in a band.
   void extend_projected(const MatrixXd& BV) {
-    const Index m = basis_.cols(), old = m - last_;
+    const Index m = size_, old = m - last_;
     MatrixXd larger(m, m);
     larger.topLeftCorner(old, old) = projected_;
-    larger.rightCols(last_) = basis_.transpose() * BV;
+    larger.rightCols(last_) = inner(basis_, m, BV);
     larger.bottomLeftCorner(last_, old) = larger.topRightCorner(old, last_).transpose();
     const MatrixXd corner = larger.bottomRightCorner(last_, last_);
     larger.bottomRightCorner(last_, last_) = (corner + corner.transpose()) / 2;
@@ -165,10 +184,10 @@ class Lanczos {
 
   double largest() const { return std::max(std::abs(ritz_[0]), std::abs(ritz_[ritz_.size() - 1])); }
 
-  /// Positive θ among the largest wanted.
+  /// Positive θ among the largest wanted, guards in.
   Index positive() const {
     Index count = 0;
-    const Index most = std::min<Index>(options_.wanted, ritz_.size());
+    const Index most = std::min<Index>(options_.wanted + options_.guards, ritz_.size());
     while (count < most && ritz_[count] > kNothing * largest()) ++count;
     return count;
   }
@@ -176,28 +195,31 @@ class Lanczos {
   bool converged() {
     const Index count = positive();
     for (Index i = 0; i < count; ++i) {
-      if (residuals_[i] > options_.tolerance * ritz_[i]) return false;
+      if (residuals_[i] > tolerance_of(i) * ritz_[i]) return false;
     }
-    const Index all = std::min<Index>(options_.wanted, most_);
+    const Index all = std::min<Index>(options_.wanted + options_.guards, most_);
     if (count == all) return true;
     // Fewer than wanted: only when nothing more is to be had.
-    return rank_of_next_ == 0 || basis_.cols() >= most_;
+    return rank_of_next_ == 0 || size_ >= most_;
+  }
+
+  double tolerance_of(Index pair) const {
+    return pair < options_.wanted ? options_.tolerance : kGuardTolerance;
   }
 
   EigenPairs pairs() {
     EigenPairs result;
-    const Index count = basis_.cols() == 0 ? 0 : positive();
-    if (basis_.cols() == 0) return result;
+    if (size_ == 0) return result;
+    const Index count = positive();
     result.theta = ritz_.head(count);
-    result.vectors = basis_ * ritz_vectors_.leftCols(count);
+    result.vectors = basis_.leftCols(size_) * ritz_vectors_.leftCols(count);
     result.residuals = residuals_.head(count);
     result.lowest_theta = ritz_[ritz_.size() - 1];
-    result.vectors_used = static_cast<int>(basis_.cols());
+    result.vectors_used = static_cast<int>(size_);
     result.converged = true;
     for (Index i = 0; i < count; ++i) {
       // With the whole space spanned nothing is left outside.
-      const bool good =
-          residuals_[i] <= options_.tolerance * ritz_[i] || basis_.cols() == problem_.size;
+      const bool good = residuals_[i] <= tolerance_of(i) * ritz_[i] || size_ == problem_.size;
       result.converged = result.converged && good;
     }
     return result;
@@ -205,7 +227,7 @@ class Lanczos {
 
   const EigenProblem& problem_;
   const LanczosOptions& options_;
-  Index most_, last_ = 0, rank_of_next_ = 0;
+  Index most_, size_ = 0, last_ = 0, rank_of_next_ = 0;
   int fresh_ = 0;
   MatrixXd known_K_, basis_, basis_K_, projected_, overshoot_, ritz_vectors_;
   VectorXd ritz_, residuals_;

@@ -20,15 +20,18 @@ struct EigenProblem {
 
 struct LanczosOptions {
   int wanted = 10;  ///< largest algebraic θ
+  int guards = 0;   ///< further pairs, to kGuardTolerance only: what comes next
   int block = 8;    ///< at least the multiplicity of any eigenvalue
-  /// ‖K⁻¹·B·x − θ·x‖ <= tolerance·|θ| in the norm of K.
-  double tolerance = 1e-10;
+  /// ‖K⁻¹·B·x − θ·x‖ <= tolerance·|θ| in the norm of K; θ is then good to the square of it.
+  double tolerance = 1e-8;
   int most_vectors = 600;
   /// Vectors already known to be near those wanted; columns. May be empty.
   Eigen::MatrixXd start;
   /// Vectors that are not to be found again, K-orthonormal.
   Eigen::MatrixXd known;
 };
+
+inline constexpr double kGuardTolerance = 1e-3;
 
 struct EigenPairs {
   Eigen::VectorXd theta;      ///< falling

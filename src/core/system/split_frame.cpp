@@ -43,29 +43,40 @@ SplitFrame split_frame(const FrameSystem& frame, const IndexedVector<MemberId, i
   split.pieces_of = IndexedVector<MemberId, std::vector<MemberId>>(whole.members.size());
   std::vector<StiffnessFactors> factors;
   std::vector<char> present;
+  std::vector<ExtraRestraint> restraints = given.restraints;
   for (const MemberId id : whole.members.ids()) {
     const Member& member = whole.members[id];
     const int count = member.kind == MemberKind::frame ? std::max(counts[id], 1) : 1;
     const std::vector<NodeId> nodes = nodes_along(given, member, count, model);
+    const bool torsion = whole.plane == Plane::space && count > 1;
     for (int i = 0; i < count; ++i) {
       Member piece = member;
       piece.start = nodes[static_cast<std::size_t>(i)];
       piece.end = nodes[static_cast<std::size_t>(i) + 1];
       if (i > 0) piece.joints[0] = kJoined;
       if (i + 1 < count) piece.joints[1] = kJoined;
-      // Released at both ends the inner nodes would spin freely; one release keeps the torque out.
-      constexpr int kTwist = 3;
-      if (count > 1 && i + 1 == count && member.joints[0][kTwist] == 0) {
-        piece.joints[1][kTwist] = kRigid;
-      }
-      split.pieces.push_back({id, double(i) / count, double(i + 1) / count});
+      split.pieces.push_back({id, double(i) / count, double(i + 1) / count, false, !torsion});
       split.pieces_of[id].push_back(model.members.push_back(piece));
       factors.push_back(given.factors[id]);
+      if (torsion) factors.back().J = 0;
       present.push_back(given.present[id]);
     }
+    if (!torsion) continue;
+    // Inner nodes do not turn about the member's axis; its torsion goes from end to end.
+    Vector6d about_axis = Vector6d::Zero();
+    about_axis.tail<3>() = (given.position(member.end) - given.position(member.start)).normalized();
+    for (int i = 1; i < count; ++i) {
+      restraints.push_back({nodes[static_cast<std::size_t>(i)], about_axis});
+    }
+    model.members.push_back(member);
+    split.pieces.push_back({id, 0, 1, true, true});
+    StiffnessFactors only_torsion = given.factors[id];
+    only_torsion.A = only_torsion.Iy = only_torsion.Iz = 0;
+    factors.push_back(only_torsion);
+    present.push_back(given.present[id]);
   }
   Variant variant(model);
-  variant.restraints = given.restraints;
+  variant.restraints = restraints;
   for (std::size_t i = 0; i < factors.size(); ++i) {
     variant.factors[MemberId(static_cast<int>(i))] = factors[i];
     variant.present[MemberId(static_cast<int>(i))] = present[i];

@@ -10,6 +10,10 @@ namespace ulterix {
 struct PieceOf {
   MemberId member;
   double from = 0, to = 1;
+  /// The member's torsion, from end to end: the pieces of a split member carry none, so that no
+  /// twist of inner nodes, which has nothing to do with the frame, becomes a mode.
+  bool torsion_only = false;
+  bool carries_torsion = true;
 };
 
 /// A frame whose members are cut into pieces, for eigenproblems that are linear in the piece. The
@@ -17,7 +21,7 @@ struct PieceOf {
 struct SplitFrame {
   std::unique_ptr<Model> model;
   std::unique_ptr<FrameSystem> system;
-  IndexedVector<MemberId, PieceOf> pieces;                   ///< of each member of `model`
+  IndexedVector<MemberId, PieceOf> pieces;  ///< of each member of `model`, torsion-only ones too
   IndexedVector<MemberId, std::vector<MemberId>> pieces_of;  ///< of each member of the frame
 };
 

@@ -1,0 +1,260 @@
+#include "app/digest_modes.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "app/text.hpp"
+#include "core/results/modes.hpp"
+
+namespace ulterix {
+
+namespace {
+
+using Align = TextTable::Align;
+
+/// Members with more than this part of the strain energy are named.
+constexpr double kNamed = 0.05;
+/// Participation that the standards ask for, per cent.
+constexpr double kEnough = 90;
+constexpr std::size_t kMostModes = 12;
+
+std::string factor_text(double factor) {
+  return factor < 100 ? fmt::format("{:.3g}", factor) : fmt::format("{:.0f}", factor);
+}
+
+/// What the thresholds of EN 1993-1-1, 5.2.1(3) and 5.2.2(5), say of a factor.
+std::string what_it_means(double factor) {
+  if (factor < 1) return fmt::format("buckles at {:.0f} % of the load", 100 * factor);
+  const std::string growth =
+      fmt::format("the loads may grow by {:.0f} % before the frame buckles", 100 * (factor - 1));
+  if (factor < 3) return growth + "; below 3: second-order analysis";
+  if (factor < 10) return growth + "; below 10: second-order effects count";
+  return growth + "; above 10: second-order effects are small";
+}
+
+/// "CE.1 62 %, CB.1 11 %": who carries the strain energy.
+std::string who_buckles(const Model& model, const IndexedVector<MemberId, MemberShare>& shares) {
+  std::vector<MemberId> order = model.members.ids();
+  std::stable_sort(order.begin(), order.end(), [&shares](MemberId a, MemberId b) {
+    return shares[a].whole > shares[b].whole * (1 + 1e-6);
+  });
+  std::string words;
+  for (std::size_t i = 0; i < order.size() && i < 4; ++i) {
+    const double share = shares[order[i]].whole;
+    if (share < kNamed && i > 0) break;
+    if (i > 0) words += ", ";
+    words += fmt::format("{} {:.0f} %", model.members[order[i]].name, 100 * share);
+  }
+  return words;
+}
+
+std::string certificate_words(std::size_t modes, const Certificate& c, const std::string& below) {
+  if (!c.count) {
+    return fmt::format("{} modes; whether one is missing below {} is not known", modes, below);
+  }
+  if (c.complete()) return fmt::format("{} modes, none missing below {}", c.found, below);
+  return fmt::format("{} modes, but {} there are below {}: some are missing", modes, *c.count,
+                     below);
+}
+
+/// The step of a buckling analysis with the lowest factor; nullptr if none has any.
+const Step* worst_buckling(const RunResult& result, const std::string& analysis) {
+  const Step* worst = nullptr;
+  for (const Step& step : result.steps) {
+    const bool counts = step.buckling && !step.buckling->modes.empty() &&
+                        (analysis.empty() || step.analysis == analysis);
+    if (!counts) continue;
+    if (worst == nullptr || step.buckling->lowest() < worst->buckling->lowest()) worst = &step;
+  }
+  return worst;
+}
+
+std::string recommended_lengths(const Model& model, const BucklingMode& mode) {
+  std::string words;
+  int count = 0;
+  for (const EffectiveLength& e : mode.lengths) {
+    if (!e.recommended || ++count > 4) continue;
+    const MemberShare& share = mode.shares[e.member];
+    const bool about_y = share.about_y >= share.about_z;
+    const auto& K = about_y ? e.K_y : e.K_z;
+    if (!K) continue;
+    if (!words.empty()) words += ", ";
+    words += fmt::format("{} K{} {:.2f}", model.members[e.member].name, about_y ? "y" : "z", *K);
+  }
+  return words;
+}
+
+/// Where members bow between their nodes, no node stands for the mode.
+bool nodes_matter(const BucklingMode& mode) {
+  return mode.shape.furthest.valid() && !mode.shape.only_rotations &&
+         !mode.kind.starts_with("no sway");
+}
+
+std::string mode_words(const Model& model, const BucklingMode& mode) {
+  std::string words = fmt::format("{}: {} {}", mode.number, factor_text(mode.factor), mode.kind);
+  if (nodes_matter(mode)) {
+    words += fmt::format(", most at {}", model.nodes[mode.shape.furthest].name);
+  }
+  words += "; " + who_buckles(model, mode.shares);
+  const std::string lengths = recommended_lengths(model, mode);
+  return lengths.empty() ? words : words + "; " + lengths;
+}
+
+std::string buckling_analysis(const RunResult& result, const std::string& analysis, int width) {
+  const Step* worst = worst_buckling(result, analysis);
+  if (worst == nullptr) return {};
+  const Model& model = *result.model;
+  TextTable table({Align::left, Align::right, Align::left, Align::left, Align::right});
+  table.add({analysis, "factor", "lowest mode", "most at", "1/(1 - 1/f)"});
+  for (const Step& step : result.steps) {
+    if (step.analysis != analysis || !step.buckling) continue;
+    if (step.buckling->modes.empty()) {
+      table.add({step.loads.name, "0", "none positive", "", ""});
+      continue;
+    }
+    const BucklingMode& m = step.buckling->modes.front();
+    table.add({step.loads.name, factor_text(m.factor), m.kind,
+               nodes_matter(m) ? model.nodes[m.shape.furthest].name : "",
+               m.factor > 1 ? fmt::format("{:.2f}", 1 / (1 - 1 / m.factor)) : "-"});
+  }
+  std::string text = '\n' + table.print();
+  const BucklingResult& r = *worst->buckling;
+  double error = 0;
+  for (const BucklingMode& m : r.modes) error = std::max(error, m.error);
+  const std::string lead = fmt::format(" Modes in {}  ", worst->loads.name);
+  const int indent = static_cast<int>(lead.size());
+  for (std::size_t i = 0; i < r.modes.size() && i < 5; ++i) {
+    const std::string start = i == 0 ? lead : std::string(lead.size(), ' ');
+    text += wrapped(start + mode_words(model, r.modes[i]), width, indent + 3) + '\n';
+  }
+  text += wrapped(fmt::format("{}{}; split error at most {:.2g} %", std::string(lead.size(), ' '),
+                              certificate_words(r.modes.size(), r.certificate,
+                                                factor_text(r.certificate.below)),
+                              100 * error),
+                  width, indent) +
+          '\n';
+  for (const std::string& remark : r.remarks) {
+    text += wrapped(std::string(lead.size(), ' ') + remark, width, indent) + '\n';
+  }
+  for (std::size_t i = 0; i < r.gains.size() && i < 3; ++i) {
+    const RestraintGain& g = r.gains[i];
+    if (!g.factor) break;
+    text += wrapped(fmt::format("{}holding {} {} would raise it to {}",
+                                std::string(lead.size(), ' '), model.nodes[g.node].name,
+                                kDisplacementNames[static_cast<std::size_t>(g.direction)],
+                                factor_text(*g.factor)),
+                    width, indent) +
+            '\n';
+  }
+  return text;
+}
+
+std::string per_cent(const std::optional<double>& mass, double total) {
+  return mass && total > 0 ? fmt::format("{:.1f}", 100 * *mass / total) : "-";
+}
+
+/// "x 99 %, z 37 %: z is short of 90 %": what the modes reach.
+std::string participation_words(const Model& model, const ModalResult& r) {
+  std::string reached, shortage;
+  for (std::size_t d = 0; d < 3; ++d) {
+    double sum = 0;
+    bool any = false;
+    for (const VibrationMode& m : r.modes) {
+      any = any || m.mass[d].has_value();
+      sum += m.mass[d].value_or(0);
+    }
+    if (!any || r.total[d] <= 0) continue;
+    const double part = 100 * sum / r.total[d];
+    if (!reached.empty()) reached += ", ";
+    reached += fmt::format("{} {:.1f} %", kAxisNames[d], part);
+    if (part >= kEnough) continue;
+    const double most = 100 * r.movable[d] / r.total[d];
+    shortage += fmt::format("; {} is short of {:.0f} %", kAxisNames[d], kEnough);
+    if (most < kEnough) {
+      shortage += fmt::format(" and cannot get there: only {:.0f} % can move", most);
+    } else if (static_cast<int>(d) == model.vertical) {
+      shortage += ", which needs the many modes of girders";
+    } else {
+      shortage +=
+          fmt::format(": until = {{ {} = 90 }} takes as many modes as it needs", kAxisNames[d]);
+    }
+  }
+  return reached + shortage;
+}
+
+std::string modal_step(const Step& step, const Model& model, const UnitSystem& units, int width) {
+  const ModalResult& r = *step.modal;
+  TextTable table({Align::left, Align::right, Align::right, Align::right, Align::right,
+                   Align::right, Align::left});
+  const std::string about = step.loads.name.empty()
+                                ? step.analysis
+                                : fmt::format("{}, about {}", step.analysis, step.loads.name);
+  table.add({about, "period s", "f Hz", "x %", "y %", "z %", "most at"});
+  for (std::size_t i = 0; i < r.modes.size() && i < kMostModes; ++i) {
+    const VibrationMode& m = r.modes[i];
+    std::string where = m.shape.furthest.valid() ? model.nodes[m.shape.furthest].name : "";
+    if (m.shape.furthest.valid()) {
+      where += fmt::format(" {}", kDisplacementNames[static_cast<std::size_t>(m.shape.direction)]);
+    }
+    if (m.shape.only_rotations) where = "rotations only";
+    table.add({fmt::format("  {}", m.number),
+               m.omega > 0 ? fmt::format("{:.4g}", m.period()) : "rigid",
+               fmt::format("{:.4g}", m.frequency()), per_cent(m.mass[0], r.total[0]),
+               per_cent(m.mass[1], r.total[1]), per_cent(m.mass[2], r.total[2]), where});
+  }
+  std::string text = '\n' + table.print();
+  const auto add = [&](const std::string& words) {
+    text += wrapped("   " + words, width, 3) + '\n';
+  };
+  if (r.modes.size() > kMostModes) {
+    add(fmt::format("... {} more: ulterix table RESULTS frequencies", r.modes.size() - kMostModes));
+  }
+  double error = 0;
+  for (const VibrationMode& m : r.modes) error = std::max(error, m.error);
+  add(fmt::format("{}; split error at most {:.2g} %",
+                  certificate_words(r.modes.size(), r.certificate,
+                                    fmt::format("{:.4g} Hz", r.certificate.below / (2 * M_PI))),
+                  100 * error));
+  add(fmt::format("mass {} {}; {}",
+                  in_units(units, Quantity::mass, r.total[0] > 0 ? r.total[0] : r.total[2]),
+                  units.label(Quantity::mass), participation_words(model, r)));
+  for (const std::string& remark : r.remarks) add(remark);
+  return text;
+}
+
+}  // namespace
+
+std::string closest_to_buckling(const RunResult& result) {
+  if (const Step* worst = worst_buckling(result, "")) {
+    return fmt::format("Closest to buckling: {}, factor {}: {}.", worst->loads.name,
+                       factor_text(worst->buckling->lowest()),
+                       what_it_means(worst->buckling->lowest()));
+  }
+  const Step* worst = nullptr;
+  for (const Step& step : result.steps) {
+    if (step.reserve && (worst == nullptr || *step.reserve < *worst->reserve)) worst = &step;
+  }
+  if (worst == nullptr) return {};
+  return fmt::format("Closest to buckling: {}, factor {}: {}.", worst->loads.name,
+                     factor_text(*worst->reserve), what_it_means(*worst->reserve));
+}
+
+std::string buckling_digest(const RunResult& result, int width) {
+  std::string text;
+  for (const std::string& analysis : result.analyses()) {
+    text += buckling_analysis(result, analysis, width);
+  }
+  return text;
+}
+
+std::string modal_digest(const RunResult& result, const UnitSystem& units, int width) {
+  std::string text;
+  for (const Step& step : result.steps) {
+    if (step.modal) text += modal_step(step, *result.model, units, width);
+  }
+  return text;
+}
+
+}  // namespace ulterix

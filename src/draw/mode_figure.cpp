@@ -1,0 +1,195 @@
+#include "draw/mode_figure.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "draw/figure_parts.hpp"
+#include "draw/symbols.hpp"
+
+namespace ulterix {
+
+namespace {
+
+/// Largest displacement as a part of the frame's size.
+constexpr double kShare = 1.0 / 12;
+constexpr double kPlayedSeconds = 2;
+
+/// Panels in rows, as square as the page lets them be.
+std::vector<Area> panels(std::size_t count) {
+  const std::size_t columns = count <= 3 ? count : (count + 1) / 2;
+  const std::size_t rows = (count + columns - 1) / columns;
+  const Area page = whole_page();
+  const Vector2d size = page.high - page.low;
+  constexpr double kGap = 46, kCaption = 34;
+  std::vector<Area> areas;
+  for (std::size_t i = 0; i < count; ++i) {
+    const auto column = double(i % columns), row = double(i / columns);
+    const Vector2d low(page.low[0] + size[0] * column / double(columns),
+                       page.low[1] + size[1] * row / double(rows));
+    const Vector2d high(page.low[0] + size[0] * (column + 1) / double(columns) - kGap,
+                        page.low[1] + size[1] * (row + 1) / double(rows) - kCaption);
+    areas.push_back({low, high});
+  }
+  return areas;
+}
+
+double largest(const DrawnMode& mode) {
+  double u = 0;
+  for (const NodeMotion& n : mode.nodes) u = std::max(u, n.translation.norm());
+  for (const auto& axis : mode.axes) {
+    for (const Vector3d& d : axis) u = std::max(u, d.norm());
+  }
+  return u;
+}
+
+/// Points of one member's axis in the mode, in the frame.
+std::vector<Vector3d> axis_points(const Model& model, const DrawnMode& mode, MemberId id,
+                                  double scale) {
+  const Member& m = model.members[id];
+  const Vector3d a = model.nodes[m.start].position, b = model.nodes[m.end].position;
+  std::vector<Vector3d> moved;
+  if (!mode.axes.empty() && !mode.axes[id].empty()) {
+    moved = mode.axes[id];
+  } else {
+    moved = {mode.nodes[m.start].translation, mode.nodes[m.end].translation};
+  }
+  std::vector<Vector3d> points;
+  for (std::size_t i = 0; i < moved.size(); ++i) {
+    const double t = double(i) / double(moved.size() - 1);
+    points.emplace_back(a + (b - a) * t + scale * moved[i]);
+  }
+  return points;
+}
+
+/// Lines of every panel: undeformed first, then the mode's, as paths on the page.
+struct Panel {
+  Area area;
+  View view;
+  double scale;
+};
+
+std::vector<Panel> make_panels(const Model& model, const std::vector<DrawnMode>& modes,
+                               const FigureSettings& settings) {
+  const std::vector<MemberId> members = shown_members(model, settings);
+  const ViewDirection direction = settings.view.value_or(default_view(model));
+  std::vector<Vector3d> extent = corners(model, members);
+  std::vector<double> scales;
+  for (const DrawnMode& mode : modes) {
+    const double u = largest(mode);
+    scales.push_back(u > 0 ? settings.scale.value_or(kShare * model.size()) / u : 0);
+    for (const double side : {1.0, -1.0}) {
+      for (const MemberId id : members) {
+        const auto axis = axis_points(model, mode, id, side * scales.back());
+        extent.insert(extent.end(), axis.begin(), axis.end());
+      }
+    }
+  }
+  std::vector<Panel> result;
+  const std::vector<Area> areas = panels(modes.size());
+  for (std::size_t i = 0; i < modes.size(); ++i) {
+    result.push_back({areas[i], View(model, extent, direction, areas[i]), scales[i]});
+  }
+  return result;
+}
+
+void draw_caption(Canvas& canvas, const Area& area, const std::string& caption) {
+  TextStyle style{14, true, palette::kInk};
+  // A long caption shrinks rather than run into the next.
+  while (style.size > 9 && canvas.measure(caption, style)[0] > area.high[0] - area.low[0] + 40) {
+    style.size -= 0.5;
+  }
+  const double middle = (area.low[0] + area.high[0]) / 2;
+  canvas.text({middle - canvas.measure(caption, style)[0] / 2, area.high[1] + 26}, caption, style);
+}
+
+std::string svg_path(const Scene& scene, const std::vector<Vector3d>& points) {
+  std::string path;
+  for (const Vector3d& p : points) {
+    const Vector2d at = scene(p);
+    path += fmt::format("{}{:.1f} {:.1f}", path.empty() ? "M" : "L", at[0], at[1]);
+  }
+  return path;
+}
+
+std::string svg_colour(const Colour& c) {
+  const auto part = [](double v) { return static_cast<int>(std::lround(255 * v)); };
+  return fmt::format("rgb({},{},{})", part(c.r), part(c.g), part(c.b));
+}
+
+std::string escaped(const std::string& text) {
+  std::string result;
+  for (const char c : text) {
+    if (c == '<') {
+      result += "&lt;";
+    } else if (c == '&') {
+      result += "&amp;";
+    } else {
+      result += c;
+    }
+  }
+  return result;
+}
+
+}  // namespace
+
+void draw_modes(Canvas& canvas, const Model& model, const std::string& heading,
+                const std::vector<DrawnMode>& modes, const FigureSettings& settings, double swing) {
+  draw_heading(canvas, title_of(model), heading);
+  const std::vector<Panel> all = make_panels(model, modes, settings);
+  for (std::size_t i = 0; i < modes.size(); ++i) {
+    Scene scene(canvas, all[i].view, model, settings.members);
+    scene.draw_undeformed(kUndeformedStroke);
+    for (const MemberId id : scene.members()) {
+      const auto axis = axis_points(model, modes[i], id, swing * all[i].scale);
+      canvas.line(scene.on_page(axis),
+                  scene.at_depth({palette::kSecondOrder, 2.2, {}}, axis[axis.size() / 2]));
+    }
+    draw_supports(scene);
+    draw_hinges(scene);
+    draw_caption(canvas, all[i].area, modes[i].caption);
+  }
+  draw_legend(canvas, {{kUndeformedStroke, "undeformed"},
+                       {{palette::kSecondOrder, 2.2, {}}, "mode, size arbitrary"}});
+}
+
+std::string animated_modes(const Model& model, const std::string& heading,
+                           const std::vector<DrawnMode>& modes, const FigureSettings& settings) {
+  std::string svg = fmt::format(
+      "<svg xmlns=\"http://www.w3.org/2000/svg\" viewBox=\"0 0 {0:.0f} {1:.0f}\" "
+      "font-family=\"sans-serif\">\n<title>{2}: {3}</title>\n"
+      "<rect width=\"{0:.0f}\" height=\"{1:.0f}\" fill=\"white\"/>\n"
+      "<text x=\"36\" y=\"38\" font-size=\"21\" font-weight=\"bold\">{2}</text>\n"
+      "<text x=\"36\" y=\"62\" font-size=\"14.5\">{3}</text>\n",
+      Canvas::kWidth, Canvas::kHeight, escaped(title_of(model)), escaped(heading));
+  const std::vector<Panel> all = make_panels(model, modes, settings);
+  Canvas none(nullptr);  // a scene needs one, and nothing is drawn on it
+  for (std::size_t i = 0; i < modes.size(); ++i) {
+    const Scene scene(none, all[i].view, model, settings.members);
+    for (const MemberId id : scene.members()) {
+      const auto still = axis_points(model, modes[i], id, 0);
+      const Vector3d middle = still[still.size() / 2];
+      svg += fmt::format("<path d=\"{}\" fill=\"none\" stroke=\"{}\" stroke-width=\"1.1\"/>\n",
+                         svg_path(scene, {still.front(), still.back()}),
+                         svg_colour(scene.at_depth(palette::kUndeformed, middle)));
+      const Stroke stroke = scene.at_depth({palette::kSecondOrder, 2.2, {}}, middle);
+      const std::string right = svg_path(scene, axis_points(model, modes[i], id, all[i].scale));
+      const std::string left = svg_path(scene, axis_points(model, modes[i], id, -all[i].scale));
+      svg += fmt::format(
+          "<path d=\"{0}\" fill=\"none\" stroke=\"{2}\" stroke-width=\"{3:.2f}\"><animate "
+          "attributeName=\"d\" dur=\"{4:g}s\" repeatCount=\"indefinite\" calcMode=\"spline\" "
+          "keyTimes=\"0;0.5;1\" keySplines=\"0.37 0 0.63 1;0.37 0 0.63 1\" "
+          "values=\"{0};{1};{0}\"/></path>\n",
+          right, left, svg_colour(stroke.colour), stroke.width, kPlayedSeconds);
+    }
+    svg += fmt::format(
+        "<text x=\"{:.0f}\" y=\"{:.0f}\" font-size=\"14\" font-weight=\"bold\" "
+        "text-anchor=\"middle\">{}</text>\n",
+        (all[i].area.low[0] + all[i].area.high[0]) / 2, all[i].area.high[1] + 26,
+        escaped(modes[i].caption));
+  }
+  return svg + "</svg>\n";
+}
+
+}  // namespace ulterix
