@@ -6,9 +6,11 @@
 #include <optional>
 
 #include "app/comparing.hpp"
+#include "app/mode_pairs.hpp"
 #include "app/options.hpp"
 #include "app/text.hpp"
 #include "read/model_changes.hpp"
+#include "read/near_names.hpp"
 #include "write/json.hpp"
 
 namespace ulterix {
@@ -153,6 +155,35 @@ void print_before_and_after(const std::vector<BeforeAfter>& pairs, Shown shown_r
   fmt::print(" unchanged within 0.1 %: {} of {}{}\n", unchanged, pairs.size(), small_words(small));
 }
 
+/// Modes of every analysis and load that both folders have, paired by their shapes.
+void print_mode_changes(const Results& before, const Results& after,
+                        const CompareRequest& request) {
+  const auto wanted = [](const Names& patterns, const std::string& name) {
+    return patterns.empty() || std::any_of(patterns.begin(), patterns.end(),
+                                           [&name](const auto& p) { return fits(p, name); });
+  };
+  const std::vector<ModeSet> old_sets = mode_sets(before), new_sets = mode_sets(after);
+  for (const ModeSet& now : new_sets) {
+    if (!wanted(request.analyses, now.analysis) || !wanted(request.loads, now.loads)) continue;
+    for (const ModeSet& then : old_sets) {
+      if (then.analysis != now.analysis || then.loads != now.loads) continue;
+      fmt::print("{}", pairs_text(then, now));
+    }
+  }
+}
+
+/// `ANALYSIS` or `ANALYSIS:LOADS` of the modes to compare.
+const ModeSet& find_set(const std::vector<ModeSet>& sets, const std::string& name) {
+  Names names;
+  for (const ModeSet& s : sets) {
+    const std::string full = s.loads.empty() ? s.analysis : s.analysis + ":" + s.loads;
+    if (full == name || s.analysis == name) return s;
+    names.push_back(full);
+  }
+  throw CallError(fmt::format("--modes: \"{}\" has no modes{} (there are {})", name,
+                              did_you_mean(name, names), fmt::join(names, ", ")));
+}
+
 /// A table for scripts: the same rows, nothing left out.
 StoredTable as_table(const std::vector<ComparedLoads>& all_loads) {
   StoredTable table;
@@ -193,6 +224,8 @@ int command_compare(const Arguments& arguments) {
       "      where U2 differs from first-order\n"
       "  ulterix compare shed-results --place CA1.My@0.5 --node D2\n"
       "      one moment and one node, in every load and analysis\n"
+      "  ulterix compare shed-results --modes modes --modes loaded:U1\n"
+      "      periods without and with axial force, paired by shape (MAC)\n"
       "  ulterix compare before after\n"
       "      what a change did: the keys that differ, and the results, largest change first\n");
   const auto names = [] { return cxxopts::value<Names>(); };
@@ -201,6 +234,7 @@ int command_compare(const Arguments& arguments) {
       "node", "displacements and reactions of these nodes", names(), "NAME")(
       "member", "extremes along these members", names(), "NAME")(
       "place", "one place: B1.ux, A0.fz, CA.My@0.5, CA.N@max", names(), "PLACE")(
+      "modes", "pairs the modes of two analyses by their shapes; twice", names(), "NAME")(
       "all", "every place, the unchanged ones too")("json", "print JSON instead");
   const auto parsed = options.parse(arguments);
   if (!parsed) return kDone;
@@ -220,6 +254,15 @@ int command_compare(const Arguments& arguments) {
                                                   : Shown::that_matter;
   const bool json = parsed->count("json") > 0;
   const Results first(folders[0]);
+  if (parsed->count("modes") > 0) {
+    const auto sets = (*parsed)["modes"].as<Names>();
+    if (sets.size() != 2 || folders.size() != 1) {
+      throw CallError("--modes: two sets of modes of one folder, --modes A --modes B:U1");
+    }
+    const std::vector<ModeSet> all = mode_sets(first);
+    fmt::print("{}", pairs_text(find_set(all, sets[0]), find_set(all, sets[1])));
+    return kDone;
+  }
   if (folders.size() == 1) {
     const auto compared = beside_first_order(first, request);
     if (json) {
@@ -239,6 +282,7 @@ int command_compare(const Arguments& arguments) {
   print_model_changes(
       model_changes(first.store().about("model_text"), second.store().about("model_text")));
   print_outcomes(first, second);
+  if (!request.asks_for_places()) print_mode_changes(first, second, request);
   print_before_and_after(pairs, shown);
   return kDone;
 }

@@ -242,8 +242,9 @@ void draw_stored_modes(const Results& results, DrawRequest request) {
   std::vector<Results::Filter> filters = {{"analysis", "analysis", {analysis}}};
   if (!loads.empty()) filters.push_back({"load", "loads", {loads}});
   const auto modes = stored_modes(results, file.model, filters, request.modes);
-  const std::string heading = loads.empty() ? fmt::format("modes of {}", analysis)
-                                            : fmt::format("modes of {}, {}", analysis, loads);
+  const bool buckles = !results.table("buckling", filters).rows.empty();
+  std::string heading = fmt::format("{} modes, {}", buckles ? "buckling" : "vibration", analysis);
+  if (!loads.empty()) heading += (buckles ? ", " : ", about ") + loads;
   std::string name = "mode-" + analysis + (loads.empty() ? "" : "-" + loads);
   name += fmt::format("-{}", request.modes.first);
   if (request.modes.second > request.modes.first) name += fmt::format("-{}", request.modes.second);

@@ -22,7 +22,7 @@ std::vector<Area> panels(std::size_t count) {
   const std::size_t rows = (count + columns - 1) / columns;
   const Area page = whole_page();
   const Vector2d size = page.high - page.low;
-  constexpr double kGap = 46, kCaption = 34;
+  constexpr double kGap = 46, kCaption = 62;
   std::vector<Area> areas;
   for (std::size_t i = 0; i < count; ++i) {
     const auto column = double(i % columns), row = double(i / columns);
@@ -101,7 +101,7 @@ void draw_caption(Canvas& canvas, const Area& area, const std::string& caption) 
     style.size -= 0.5;
   }
   const double middle = (area.low[0] + area.high[0]) / 2;
-  canvas.text({middle - canvas.measure(caption, style)[0] / 2, area.high[1] + 26}, caption, style);
+  canvas.text({middle - canvas.measure(caption, style)[0] / 2, area.high[1] + 44}, caption, style);
 }
 
 std::string svg_path(const Scene& scene, const std::vector<Vector3d>& points) {
@@ -186,7 +186,7 @@ std::string animated_modes(const Model& model, const std::string& heading,
     svg += fmt::format(
         "<text x=\"{:.0f}\" y=\"{:.0f}\" font-size=\"14\" font-weight=\"bold\" "
         "text-anchor=\"middle\">{}</text>\n",
-        (all[i].area.low[0] + all[i].area.high[0]) / 2, all[i].area.high[1] + 26,
+        (all[i].area.low[0] + all[i].area.high[0]) / 2, all[i].area.high[1] + 44,
         escaped(modes[i].caption));
   }
   return svg + "</svg>\n";

@@ -123,7 +123,7 @@ TEST_F(Program, WrongCallsAreToldWithStatusTwo) {
            {"run column.toml --analysis p-delt",
             "ulterix: --analysis: no analysis \"p-delt\"; did you mean \"p-delta\"? (there are "
             "first-order, "
-            "p-delta)\n"},
+            "p-delta, buckling)\n"},
            {"table column.toml steps", "ulterix: column.toml is not a results folder of ulterix\n"},
            {"table", "ulterix: results folder is missing\n"}}) {
     const auto r = w.run(call);
@@ -450,6 +450,101 @@ void follow(const Workplace& w, const std::string& page) {
     }
   }
   EXPECT_GE(commands, 3);
+}
+
+/// The beacon's period by hand (head and shear give a little more), its modes certified, and lower
+/// under load; the gantry held and free.
+TEST_F(Program, BucklingAndModesThroughFiles) {
+  ASSERT_EQ(w.run("demo here --example beacon").status, 0);
+  const CsvTable modes = table("frequencies", "here/beacon-results");
+  const double T = cell(modes, "period", {"modes", "1"});
+  const double m = 25e3 / 9.80665 + 2 * 13.0 / 35 * 42.6 * 7, k = 24 * 210e9 * 2492e-8 / 343;
+  EXPECT_NEAR(T, 2 * M_PI * std::sqrt(m / k), 0.03 * T);
+  EXPECT_GT(cell(modes, "period", {"loaded", "U1", "1"}), T);
+  const json outcomes = json::parse(w.read("here/beacon-results/summary.json"))["outcomes"];
+  int certified = 0;
+  for (const json& o : outcomes) {
+    for (const char* kind : {"buckling", "modal"}) {
+      if (!o["evidence"].contains(kind)) continue;
+      EXPECT_TRUE(o["evidence"][kind]["certificate"]["complete"]) << o["analysis"];
+      ++certified;
+    }
+    if (o["kind"] == "p-delta") {
+      EXPECT_GT(o["evidence"]["reserve"], 10);
+    }
+  }
+  EXPECT_EQ(certified, 3);
+  ASSERT_EQ(w.run("demo here --example gantry").status, 0);
+  const CsvTable factors = table("buckling", "here/gantry-results");
+  EXPECT_GT(cell(factors, "factor", {"moored", "U1", "1"}),
+            2 * cell(factors, "factor", {"free", "U1", "1"}));
+  EXPECT_GT(table("effective_lengths", "here/gantry-results").rows.size(), 50u);
+  EXPECT_EQ(
+      w.run("demo here --example gantri").err,
+      "ulterix: --example: no example \"gantri\"; did you mean \"gantry\"? (there are terminal, "
+      "gantry, beacon)\n");
+}
+
+TEST_F(Program, ModesAreDrawnAndSwing) {
+  ASSERT_EQ(w.run("demo here --example beacon").status, 0);
+  const std::string draw = "draw here/beacon-results mode ";
+  EXPECT_EQ(w.run(draw + "--analysis modes --modes 1-3 -o modes.png").status, 0);
+  EXPECT_EQ(w.read("modes.png").substr(1, 3), "PNG");
+  EXPECT_EQ(w.run(draw + "--analysis buckling --load U1").out,
+            "here/beacon-results/figures/mode-buckling-U1-1.svg\n"
+            "here/beacon-results/figures/mode-buckling-U1-1.png\n");
+  EXPECT_EQ(w.run(draw + "--analysis modes --animate -o swing.svg").status, 0);
+  EXPECT_NE(w.read("swing.svg").find("<animate"), std::string::npos);
+  for (const auto& [call, words] : std::vector<std::pair<std::string, std::string>>{
+           {"--modes 0", "--modes: one mode or a range of at most 6"},
+           {"--analysis modes --modes 9", "--modes: there is no mode 9"},
+           {"--analysis sway", "no modes of that analysis and load"},
+           {"--animate -o swing.png", "--animate writes an .svg file"}}) {
+    const auto r = w.run(draw + call);
+    EXPECT_EQ(r.status, 2) << call;
+    EXPECT_NE(r.err.find(words), std::string::npos) << r.err;
+  }
+  run_column();
+  EXPECT_EQ(w.run("draw column-results mode --load Q").status, 2);
+}
+
+TEST_F(Program, AFreeStructureVibratesAndATensionedOneDoesNotBuckle) {
+  w.write("free.toml", R"(plane = "xz"
+[materials]
+s = { E = "210 GPa", density = 7850 }
+[sections]
+t = { shape = "pipe", d = 100, t = 5 }
+[nodes]
+A = [0, 0]
+B = [3, 0]
+[members]
+m = { from = "A", to = "B", section = "t", }
+[defaults]
+material = "s"
+[analyses.modes]
+kind = "modal"
+modes = 5
+)");
+  w.write("free.toml", replaced(w.read("free.toml"), "\"t\", }", "\"t\" }"));
+  const auto free = w.run("run free.toml --no-figures");
+  EXPECT_EQ(free.status, 0) << free.out << free.err;
+  EXPECT_NE(free.out.find("FREE."), std::string::npos);
+  EXPECT_NE(free.out.find("rigid"), std::string::npos);
+  w.write("column.toml", replaced(kColumn, "fx = -300", "fx = 300"));
+  const auto pulled = w.run("run column.toml --no-figures");
+  EXPECT_EQ(pulled.status, 0);
+  EXPECT_NE(
+      pulled.out.find("no positive factor: no member is in compression; the load would have to"),
+      std::string::npos)
+      << pulled.out;
+}
+
+TEST_F(Program, TutorialBuckling) {
+  follow(w, read_file(DOCS "/tutorials/02-buckling.md"));
+}
+
+TEST_F(Program, TutorialVibration) {
+  follow(w, read_file(DOCS "/tutorials/03-vibration.md"));
 }
 
 TEST_F(Program, TutorialSecondOrder) {

@@ -1,0 +1,124 @@
+#include "app/mode_pairs.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "app/text.hpp"
+
+namespace ulterix {
+
+namespace {
+
+/// Shapes less alike than this are not called the same mode.
+constexpr double kAlike = 0.5;
+
+StoredMode& mode_of(ModeSet& set, int number) {
+  for (StoredMode& m : set.modes) {
+    if (m.number == number) return m;
+  }
+  set.modes.emplace_back();
+  set.modes.back().number = number;
+  return set.modes.back();
+}
+
+ModeSet& set_of(std::vector<ModeSet>& sets, const std::vector<Cell>& row) {
+  for (ModeSet& s : sets) {
+    if (s.analysis == text_in(row[0]) && s.loads == text_in(row[1])) return s;
+  }
+  sets.push_back({text_in(row[0]), text_in(row[1]), false, {}});
+  return sets.back();
+}
+
+std::string label(const ModeSet& set) {
+  return set.loads.empty() ? set.analysis : fmt::format("{}, {}", set.analysis, set.loads);
+}
+
+}  // namespace
+
+std::vector<ModeSet> mode_sets(const Results& results) {
+  std::vector<ModeSet> sets;
+  for (const auto& row : results.table("buckling").rows) {
+    if (number_in(row[3]) < 0) continue;
+    ModeSet& set = set_of(sets, row);
+    set.buckling = true;
+    StoredMode& mode = mode_of(set, static_cast<int>(number_in(row[3])));
+    mode.value = number_in(row[4]);
+    mode.words = text_in(row[6]);
+  }
+  const StoredTable frequencies = results.table("frequencies");
+  const std::size_t period = frequencies.column("period");
+  for (const auto& row : frequencies.rows) {
+    mode_of(set_of(sets, row), static_cast<int>(number_in(row[3]))).value = number_in(row[period]);
+  }
+  for (const auto& row : results.table("mode_shapes").rows) {
+    if (number_in(row[3]) < 0) continue;
+    StoredMode& mode = mode_of(set_of(sets, row), static_cast<int>(number_in(row[3])));
+    mode.nodes[text_in(row[4])] = {number_in(row[5]), number_in(row[6]), number_in(row[7])};
+  }
+  return sets;
+}
+
+double assurance(const StoredMode& a, const StoredMode& b) {
+  double ab = 0, aa = 0, bb = 0;
+  for (const auto& [node, u] : a.nodes) {
+    const auto found = b.nodes.find(node);
+    if (found == b.nodes.end()) continue;
+    ab += u.dot(found->second);
+    aa += u.squaredNorm();
+    bb += found->second.squaredNorm();
+  }
+  return aa > 0 && bb > 0 ? ab * ab / (aa * bb) : 0;
+}
+
+std::vector<ModePair> pair_modes(const ModeSet& before, const ModeSet& after) {
+  struct Candidate {
+    double mac;
+    std::size_t a, b;
+  };
+  std::vector<Candidate> all;
+  for (std::size_t b = 0; b < after.modes.size(); ++b) {
+    for (std::size_t a = 0; a < before.modes.size(); ++a) {
+      const double mac = assurance(before.modes[a], after.modes[b]);
+      if (mac >= kAlike) all.push_back({mac, a, b});
+    }
+  }
+  std::stable_sort(all.begin(), all.end(),
+                   [](const Candidate& x, const Candidate& y) { return x.mac > y.mac; });
+  std::vector<ModePair> pairs(after.modes.size());
+  for (std::size_t b = 0; b < pairs.size(); ++b) pairs[b].after = &after.modes[b];
+  std::vector<bool> used(before.modes.size(), false);
+  for (const Candidate& c : all) {
+    if (used[c.a] || pairs[c.b].before != nullptr) continue;
+    used[c.a] = true;
+    pairs[c.b].before = &before.modes[c.a];
+    pairs[c.b].mac = c.mac;
+  }
+  return pairs;
+}
+
+std::string pairs_text(const ModeSet& before, const ModeSet& after) {
+  using Align = TextTable::Align;
+  const std::string what = after.buckling ? "factor" : "period s";
+  const std::string name = label(before) == label(after)
+                               ? label(after)
+                               : fmt::format("{} -> {}", label(before), label(after));
+  TextTable table({Align::left, Align::right, Align::right, Align::right, Align::right,
+                   Align::right, Align::left});
+  table.add({"modes of " + name, "was mode", what, "now", "ratio", "MAC", ""});
+  for (const ModePair& p : pair_modes(before, after)) {
+    if (p.before == nullptr) {
+      table.add({fmt::format("  {}", p.after->number), "-", "-", significant(p.after->value), "-",
+                 "-",
+                 p.after->words + (p.after->words.empty() ? "" : ", ") + "nothing alike before"});
+      continue;
+    }
+    table.add({fmt::format("  {}", p.after->number), fmt::format("{}", p.before->number),
+               significant(p.before->value), significant(p.after->value),
+               p.before->value > 0 ? fmt::format("{:.3f}", p.after->value / p.before->value) : "-",
+               fmt::format("{:.3f}", p.mac), p.after->words});
+  }
+  return table.print() + "\n";
+}
+
+}  // namespace ulterix

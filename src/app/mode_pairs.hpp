@@ -1,0 +1,45 @@
+#pragma once
+
+#include <string>
+#include <unordered_map>
+#include <vector>
+
+#include "app/results_input.hpp"
+#include "core/model/model.hpp"
+
+namespace ulterix {
+
+/// A mode as the store holds it.
+struct StoredMode {
+  int number = 0;
+  double value = 0;  ///< buckling factor, or period in s
+  std::string words;
+  std::unordered_map<std::string, Vector3d> nodes;  ///< translations
+};
+
+struct ModeSet {
+  std::string analysis, loads;
+  bool buckling = false;
+  std::vector<StoredMode> modes;
+};
+
+/// Every set of modes in a results folder.
+std::vector<ModeSet> mode_sets(const Results& results);
+
+/// Modal assurance criterion over the nodes that both have, (φᵀψ)²/(φᵀφ·ψᵀψ) (Allemang 2003): 1 for
+/// the same shape, 0 for shapes that have nothing in common.
+double assurance(const StoredMode& a, const StoredMode& b);
+
+struct ModePair {
+  const StoredMode* before = nullptr;  ///< nullptr: nothing alike there
+  const StoredMode* after = nullptr;
+  double mac = 0;
+};
+
+/// Each mode of `after` with the one of `before` that is most like it, each used once.
+std::vector<ModePair> pair_modes(const ModeSet& before, const ModeSet& after);
+
+/// The pairs as lines for people.
+std::string pairs_text(const ModeSet& before, const ModeSet& after);
+
+}  // namespace ulterix
