@@ -10,7 +10,9 @@
 #include <map>
 
 #include "building.hpp"
+#include "core/analysis/buckling.hpp"
 #include "core/analysis/first_order.hpp"
+#include "core/analysis/modal.hpp"
 #include "core/analysis/p_delta.hpp"
 #include "core/analysis/run.hpp"
 #include "core/results/recovery.hpp"
@@ -136,6 +138,37 @@ void whole_first_order(benchmark::State& state) {
   label(state, dofs);
 }
 
+/// Twelve modes of free vibration on a frame that is factorised already.
+void twelve_modes(benchmark::State& state) {
+  const Model& model = model_of(static_cast<int>(state.range(0)));
+  const ElasticFrame frame = make_elastic_frame(model);
+  AnalysisSpec spec;
+  spec.kind = AnalysisKind::modal;
+  spec.modes = 12;
+  int found = 0;
+  for (auto _ : state) {
+    const Step step = modal(frame, spec, nullptr);
+    found = step.modal ? step.modal->certificate.found : 0;
+  }
+  state.SetLabel(std::to_string(found) + " certified");
+}
+
+/// Twelve buckling factors of one combination on a first-order result that is there already.
+void twelve_factors(benchmark::State& state) {
+  const Model& model = model_of(static_cast<int>(state.range(0)));
+  const ElasticFrame frame = make_elastic_frame(model);
+  AnalysisSpec spec = spec_of(model);
+  spec.kind = AnalysisKind::buckling;
+  spec.modes = 12;
+  const std::vector<Step> first = first_order(frame, spec_of(model));
+  int found = 0;
+  for (auto _ : state) {
+    const std::vector<Step> steps = buckling(frame, spec, first);
+    found = steps[0].buckling ? steps[0].buckling->certificate.found : 0;
+  }
+  state.SetLabel(std::to_string(found) + " certified");
+}
+
 /// P-Delta of one combination on a first-order result that is there already.
 void p_delta_rounds(benchmark::State& state) {
   const Model& model = model_of(static_cast<int>(state.range(0)));
@@ -197,6 +230,8 @@ PHASE(write);
 PHASE(cholmod_alone);
 PHASE(whole_first_order);
 PHASE(p_delta_rounds);
+PHASE(twelve_modes);
+PHASE(twelve_factors);
 
 }  // namespace
 }  // namespace ulterix::bench

@@ -137,6 +137,9 @@ void read_buckling_keys(Reading& r, const Value& t, const std::string& who, Anal
       r.complain(v->at, "{}: method is eigen or march, not \"{}\"", who, *method);
     }
     spec.march = method && *method == "march";
+    if (spec.march && t.find("constant") != nullptr) {
+      r.complain(v->at, "{}: march steps all loads together; constant needs eigen", who);
+    }
   }
   if (const Value* v = t.find("hold")) {
     if (v->is_array()) {

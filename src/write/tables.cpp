@@ -70,6 +70,13 @@ void add_mode_tables(std::vector<TableSpec>& specs) {
                     text_column("direction", "ux, uy, uz"),
                     real_column("gain", Q::number, "of the factor by a spring of 1 kN/m"),
                     real_column("factor", Q::number, "with the direction really held")}});
+  specs.push_back({"path",
+                   "load levels of a march, in the order tried",
+                   {real_column("factor", Q::number, "on the loads"),
+                    integer_column("iterations", "rounds on the axial forces"),
+                    real_column("residual", Q::number, "unbalanced over largest nodal force"),
+                    real_column("negative_pivots", Q::number, "of the tangent; blank: not counted"),
+                    text_column("event", "stands, or gives way")}});
   TableSpec frequencies{"frequencies", "modes of free vibration", {}};
   frequencies.columns = {integer_column("mode", ""),
                          real_column("omega", Q::number, "rad/s"),
@@ -429,6 +436,21 @@ class Writer {
     }
   }
 
+  void path() {
+    for (const Step& step : result_.steps) {
+      if (!step.buckling) continue;
+      for (const MarchStep& m : step.buckling->march) {
+        lead(step);
+        sink_.real(m.factor);
+        sink_.integer(m.rounds);
+        sink_.real(m.residual);
+        sink_.real(m.negative_pivots ? std::optional<double>(*m.negative_pivots) : std::nullopt);
+        sink_.text(m.stands ? "stands" : "gives way");
+        sink_.end_row();
+      }
+    }
+  }
+
   void frequencies() {
     std::array<double, 6> sums{};
     each_vibration([&](const Step& step, const ModalResult& r, const VibrationMode& m) {
@@ -671,6 +693,7 @@ void write_table(const RunResult& result, const UnitSystem& units, const TableSp
       {"effective_lengths", &Writer::effective_lengths},
       {"mode_shares", &Writer::mode_shares},
       {"restraints", &Writer::restraints},
+      {"path", &Writer::path},
       {"frequencies", &Writer::frequencies},
       {"mode_shapes", &Writer::mode_shapes},
       {"nodal_mass", &Writer::nodal_mass},

@@ -6,6 +6,7 @@
 #include <boost/math/tools/toms748_solve.hpp>
 #include <cmath>
 
+#include "core/analysis/p_delta.hpp"
 #include "support/frame_builder.hpp"
 
 namespace ulterix::testing {
@@ -397,6 +398,49 @@ TEST(Buckling, AForgottenRestraintAcrossAFlatFrameIsNamed) {
   b.nodal_load(C, 2, -1e4);
   const BucklingResult r = modes_of(buckle(b));
   EXPECT_EQ(r.modes[0].kind, "out of plane, along y");
+}
+
+TEST(Buckling, MarchAgreesWhereThePrebucklingStateIsStraight) {
+  AnalysisSpec spec;
+  spec.march = true;
+  Column c;
+  c.b.fix(c.foot, {0, 2, 4});
+  const BucklingResult r = modes_of(buckle(c.b, spec));
+  EXPECT_RELATIVE(*r.march_factor, M_PI * M_PI / 4, 2e-5);
+  EXPECT_EQ(r.remarks.back().substr(0, 25), "stepping the load ends at");
+  EXPECT_NE(r.remarks.back().find("as the linear eigenproblem says"), std::string::npos);
+  // The last two steps enclose the factor, and one negative pivot tells them apart.
+  double low = 0, high = 1e9;
+  for (const MarchStep& s : r.march) {
+    if (s.stands) low = std::max(low, s.factor);
+    if (!s.stands) high = std::min(high, s.factor);
+    EXPECT_EQ(s.negative_pivots, s.stands ? 0 : 1);
+  }
+  EXPECT_LE(high - low, kMarchTolerance * high);
+}
+
+/// Two columns under one stiff beam, the load on one side only, a strut that takes more of it the
+/// further the frame sways: the march has another answer than the linear state, and says why.
+TEST(Buckling, MarchDiffersWhereForcesMove) {
+  FrameBuilder b(Plane::xz);
+  const MaterialId m = b.material(210e9, 81e9);
+  const SectionId s = b.section(bending_only(1e-5, 5e-3));
+  const NodeId A = b.node("A", 0, 0, 0), B = b.node("B", 0, 0, 4), C = b.node("C", 5, 0, 4),
+               D = b.node("D", 5, 0, 0);
+  b.member("AB", A, B, s, m);
+  b.member("BC", B, C, s, m);
+  b.member("DC", D, C, s, m);
+  b.fix(A, {0, 2, 4});
+  b.fix(D, {0, 2, 4});
+  b.nodal_load(B, force6(4e4, 0, -2e5));
+  b.nodal_load(C, force6(0, 0, -2e5));
+  AnalysisSpec spec;
+  spec.march = true;
+  const BucklingResult r = modes_of(buckle(b, spec));
+  ASSERT_TRUE(r.march_factor.has_value());
+  EXPECT_LT(*r.march_factor, r.modes[0].factor);
+  EXPECT_GT(*r.march_factor, 0.5 * r.modes[0].factor);
+  EXPECT_NE(r.remarks.back().find("the frame bends before it buckles"), std::string::npos);
 }
 
 }  // namespace

@@ -88,6 +88,7 @@ TEST(Tables, RowsMatchTheirColumns) {
   AnalysisSpec buckling = analysis, modal;
   buckling.name = "buckling";
   buckling.kind = AnalysisKind::buckling;
+  buckling.march = true;
   modal.name = "modal";
   modal.kind = AnalysisKind::modal;
   b.model.analyses = {analysis, buckling, modal};

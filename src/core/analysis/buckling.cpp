@@ -7,6 +7,7 @@
 
 #include "core/analysis/eigen_frame.hpp"
 #include "core/analysis/first_order.hpp"
+#include "core/analysis/p_delta.hpp"
 #include "core/system/mechanism_words.hpp"
 
 namespace ulterix {
@@ -538,6 +539,35 @@ Outcome outcome_of(const BucklingResult& result, const LoadSet& loads) {
   return outcome;
 }
 
+/// The factor by stepping the load, beside that of the linear eigenproblem, and what the difference
+/// means.
+void march_up(const ElasticFrame& frame, const AnalysisSpec& spec, const Step& first,
+              BucklingResult& result) {
+  const double linear = result.modes.front().factor;
+  result.march = march(frame, spec, first, linear);
+  double low = 0, high = 0;
+  for (const MarchStep& s : result.march) {
+    if (s.stands) low = std::max(low, s.factor);
+    if (!s.stands && (high == 0 || s.factor < high)) high = s.factor;
+  }
+  if (high == 0) {
+    result.remarks.push_back(fmt::format("the march found no end up to {:.4g}", low));
+    return;
+  }
+  result.march_factor = (low + high) / 2;
+  const double difference = *result.march_factor / linear - 1;
+  if (std::abs(difference) < 1e-3) {
+    result.remarks.push_back(fmt::format(
+        "stepping the load ends at {:.4g}, as the linear eigenproblem says", *result.march_factor));
+    return;
+  }
+  result.remarks.push_back(
+      fmt::format("stepping the load ends at {:.4g}, the linear eigenproblem at {:.4g}: the frame "
+                  "bends before it "
+                  "buckles, and its axial forces move {} the members that give way",
+                  *result.march_factor, linear, difference < 0 ? "towards" : "away from"));
+}
+
 /// One set of loads of a buckling analysis.
 void solve_set(const ElasticFrame& frame, const AnalysisSpec& spec, const Step& first,
                const Step* constant, Step& step) {
@@ -564,6 +594,7 @@ void solve_set(const ElasticFrame& frame, const AnalysisSpec& spec, const Step& 
     for (std::size_t i = 0; i < tries; ++i) {
       result->gains[i].factor = factor_with(frame, spec, step.loads, result->gains[i]);
     }
+    if (spec.march) march_up(frame, spec, first, *result);
     const int few = static_cast<int>(result->modes.size());
     if (few < wanted) {
       result->remarks.push_back(

@@ -411,4 +411,38 @@ std::vector<Step> p_delta(const ElasticFrame& frame, const AnalysisSpec& spec,
   return steps;
 }
 
+std::vector<MarchStep> march(const ElasticFrame& frame, const AnalysisSpec& spec,
+                             const Step& baseline, double guess) {
+  std::vector<MarchStep> steps;
+  if (!baseline.outcome.stands() || !(guess > 0)) return steps;
+  constexpr int kMostSteps = 60;
+  const LoadSet& loads = baseline.loads;
+  AxialForces per_load = frame.system->axial_forces(*baseline.applied, baseline.state);
+  Iteration iteration(frame, spec, loads);
+  double low = 0, high = 0, next = guess / 2;
+  while (static_cast<int>(steps.size()) < kMostSteps) {
+    MarchStep step;
+    step.factor = next;
+    step.stands = iteration.run(next, times(per_load, next)) == Iteration::End::converged;
+    step.rounds = static_cast<int>(iteration.rounds().size());
+    if (!iteration.rounds().empty()) step.residual = iteration.rounds().back().residual;
+    step.negative_pivots = step.stands ? std::optional<int>(0) : iteration.negative_pivots();
+    steps.push_back(step);
+    if (step.stands) {
+      low = next;
+      per_load = times(iteration.forces(), 1 / next);
+    } else {
+      high = next;
+    }
+    if (high > 0 && high - low <= kMarchTolerance * high) break;
+    // Near the guess first; where that says nothing, doubling and halving.
+    if (high == 0) {
+      next = low < 0.98 * guess ? 0.98 * guess : 1.25 * low;
+    } else {
+      next = (low + high) / 2;
+    }
+  }
+  return steps;
+}
+
 }  // namespace ulterix

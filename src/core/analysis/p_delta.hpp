@@ -1,6 +1,7 @@
 #pragma once
 
 #include "core/analysis/elastic_frame.hpp"
+#include "core/results/modes.hpp"
 
 namespace ulterix {
 
@@ -13,5 +14,12 @@ namespace ulterix {
 /// and the state is the last good one.
 std::vector<Step> p_delta(const ElasticFrame& frame, const AnalysisSpec& spec,
                           const std::vector<Step>& baseline, const Progress& progress = {});
+
+/// Steps the load with the second-order state and bisects on the inertia of its tangent until the
+/// factor at which the frame gives way is known to kMarchTolerance. `guess`: where to look first.
+/// Steps in the order tried; empty where the baseline has no state.
+std::vector<MarchStep> march(const ElasticFrame& frame, const AnalysisSpec& spec,
+                             const Step& baseline, double guess);
+inline constexpr double kMarchTolerance = 1e-5;
 
 }  // namespace ulterix

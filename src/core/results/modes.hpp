@@ -68,17 +68,31 @@ struct RestraintGain {
   std::optional<double> factor;  ///< with the direction really held
 };
 
+/// One load level of a march with the second-order state.
+struct MarchStep {
+  double factor = 0;
+  int rounds = 0;
+  double residual = 0;
+  bool stands = false;
+  std::optional<int> negative_pivots;
+};
+
 struct BucklingResult {
-  std::vector<BucklingMode> modes;  ///< positive factors, rising
+  std::vector<BucklingMode> modes;       ///< positive factors, rising
   std::optional<BucklingMode> negative;  ///< where there is no positive one
   Certificate certificate;
   std::vector<RestraintGain> gains;  ///< the best first
+  std::vector<MarchStep> march;      ///< of method = "march", in the order tried
+  /// Where the march ends: between the last factor that stands and the first that does not.
+  std::optional<double> march_factor;
   int wanted = 0;
   /// Factor at which the torsion of a member gives way between its ends; 0: nowhere.
   double torsion_limit = 0;
   std::vector<std::string> remarks;
 
-  double lowest() const { return modes.empty() ? 0 : modes.front().factor; }
+  double lowest() const {
+    return march_factor ? *march_factor : modes.empty() ? 0 : modes.front().factor;
+  }
 };
 
 struct VibrationMode {
