@@ -8,6 +8,7 @@
 #include "app/options.hpp"
 #include "app/text.hpp"
 #include "core/analysis/elastic_frame.hpp"
+#include "core/analysis/traps.hpp"
 #include "core/model/local_axes.hpp"
 #include "core/system/mechanism_words.hpp"
 #include "draw/canvas.hpp"
@@ -261,6 +262,9 @@ int command_check(const Arguments& arguments) {
   const ElasticFrame frame = make_elastic_frame(file.model);
   const int width = terminal_width();
   const bool stands = tell_loose_parts(frame, width);
+  for (const std::string& trap : traps(frame)) {
+    fmt::print("{}\n", wrapped("  warning    " + trap, width, 13));
+  }
   for (const Complaint& warning : file.warnings) {
     fmt::print("{}\n", wrapped(fmt::format("  warning    {}:{}: {}", file.path, warning.at.line,
                                            warning.words),

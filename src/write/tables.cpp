@@ -44,19 +44,23 @@ void add_mode_tables(std::vector<TableSpec>& specs) {
                     text_column("direction", "its main direction"),
                     text_column("turning", "node of the largest rotation"),
                     real_column("residual", Q::number, "of the pair, relative")}});
-  specs.push_back({"effective_lengths",
-                   "effective lengths of compressed members in each mode",
-                   {integer_column("mode", ""), text_column("member", ""),
-                    real_column("factor", Q::number, "of the mode"),
-                    real_column("N", Q::force, "mean at that factor"),
-                    real_column("Ly", Q::length, "about y, pi sqrt(EI/P)"),
-                    real_column("Ky", Q::number, "over the member's length"),
-                    real_column("slenderness_y", Q::number, "over the radius of gyration"),
-                    real_column("Lz", Q::length, "about z"),
-                    real_column("Kz", Q::number, "over the member's length"),
-                    real_column("slenderness_z", Q::number, "over the radius of gyration"),
-                    text_column("concerns", "yes: the mode bends this member"),
-                    text_column("recommended", "yes: the lowest mode that concerns it")}});
+  specs.push_back(
+      {"effective_lengths",
+       "effective lengths of compressed members in each mode",
+       {integer_column("mode", ""), text_column("member", ""),
+        real_column("factor", Q::number, "of the mode"),
+        real_column("N", Q::force, "mean at that factor"),
+        real_column("Ly", Q::length, "about y, pi sqrt(EI/P)"),
+        real_column("Ky", Q::number, "over the member's length"),
+        real_column("slenderness_y", Q::number, "over the radius of gyration"),
+        real_column("Lz", Q::length, "about z"),
+        real_column("Kz", Q::number, "over the member's length"),
+        real_column("slenderness_z", Q::number, "over the radius of gyration"),
+        real_column("Ky_sway", Q::number, "alignment equation, sway permitted"),
+        real_column("Ky_held", Q::number, "alignment equation, sway prevented"),
+        real_column("Kz_sway", Q::number, "about z"), real_column("Kz_held", Q::number, "about z"),
+        text_column("concerns", "yes: the mode bends this member"),
+        text_column("recommended", "yes: the lowest mode that concerns it")}});
   specs.push_back({"mode_shares",
                    "strain energy of each mode by member",
                    {integer_column("mode", ""), text_column("member", ""),
@@ -405,6 +409,7 @@ class Writer {
              {e.length_y, e.K_y, e.slenderness_y, e.length_z, e.K_z, e.slenderness_z}) {
           sink_.real(v);
         }
+        for (const auto& v : {e.sway_y, e.held_y, e.sway_z, e.held_z}) sink_.real(v);
         sink_.text(e.concerns ? "yes" : "no");
         sink_.text(e.recommended ? "yes" : "no");
         sink_.end_row();

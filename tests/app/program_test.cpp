@@ -539,6 +539,22 @@ modes = 5
       << pulled.out;
 }
 
+TEST_F(Program, CheckWarnsOfLoadsThatCompressNothingAndOfNoMass) {
+  w.write("column.toml", replaced(kColumn, "fx = -300", "fx = 300") + R"(
+[analyses.stability]
+kind = "buckling"
+[analyses.modes]
+kind = "modal"
+)");
+  const auto r = w.run("check column.toml --no-picture");
+  EXPECT_EQ(r.status, 0);
+  EXPECT_NE(r.out.find("stability: G compresses nothing"), std::string::npos) << r.out;
+  EXPECT_NE(r.out.find("modes: nothing has mass"), std::string::npos);
+  w.write("mass.toml", w.read("column.toml") + "[mass]\nnodes = { B = { m = [5, 0, 0] } }\n");
+  EXPECT_NE(w.run("check mass.toml --no-picture").out.find("modes: there is no mass along z"),
+            std::string::npos);
+}
+
 TEST_F(Program, TutorialBuckling) {
   follow(w, read_file(DOCS "/tutorials/02-buckling.md"));
 }

@@ -7,6 +7,7 @@
 #include <cmath>
 
 #include "core/analysis/p_delta.hpp"
+#include "core/results/alignment.hpp"
 #include "support/frame_builder.hpp"
 
 namespace ulterix::testing {
@@ -441,6 +442,23 @@ TEST(Buckling, MarchDiffersWhereForcesMove) {
   EXPECT_LT(*r.march_factor, r.modes[0].factor);
   EXPECT_GT(*r.march_factor, 0.5 * r.modes[0].factor);
   EXPECT_NE(r.remarks.back().find("the frame bends before it buckles"), std::string::npos);
+}
+
+TEST(Alignment, LimitsAndTheSymmetricPortal) {
+  const double none = 1e9, fixed = 0;
+  EXPECT_NEAR(alignment_held(fixed, fixed), 0.5, 1e-5);
+  EXPECT_NEAR(alignment_held(none, none), 1, 1e-5);
+  EXPECT_NEAR(alignment_held(fixed, none), M_PI / 4.493409458, 1e-5);
+  EXPECT_NEAR(alignment_sway(fixed, fixed), 1, 1e-5);
+  EXPECT_NEAR(alignment_sway(fixed, none), 2, 1e-5);
+  // A portal under equal loads is what the equations were made for: psi = 1, so G = 1 at the head.
+  EXPECT_NEAR(alignment_sway(none, 1), 2.3278768, 1e-4);
+  EXPECT_NEAR(alignment_sway(fixed, 1), 1.1565026, 1e-4);
+  for (const bool is_fixed : {true, false}) {
+    const BucklingResult r = portal(1, is_fixed, false);
+    const EffectiveLength& e = r.modes[0].lengths[0];
+    EXPECT_NEAR(*e.sway_y, *e.K_y, 1e-3);
+  }
 }
 
 }  // namespace

@@ -8,6 +8,7 @@
 #include "core/analysis/eigen_frame.hpp"
 #include "core/analysis/first_order.hpp"
 #include "core/analysis/p_delta.hpp"
+#include "core/results/alignment.hpp"
 #include "core/system/mechanism_words.hpp"
 
 namespace ulterix {
@@ -82,7 +83,10 @@ class BucklingSolver {
 
   /// Only the lowest factor, on the frame as it is split for it.
   std::optional<double> lowest() {
+    // A factor far above that of the loads reversed takes many vectors, and nobody waits for it.
+    most_vectors_ = 120;
     const BucklingResult result = solve();
+    if (!converged_) return std::nullopt;
     if (result.modes.empty()) return std::nullopt;
     return result.lowest();
   }
@@ -131,6 +135,7 @@ class BucklingSolver {
     LanczosOptions options;
     options.wanted = std::min(wanted_, problem.size);
     options.guards = 1;
+    options.most_vectors = most_vectors_;
     if (vectors_.rows() == problem.size) options.start = vectors_;
     for (;;) {
       const EigenPairs pairs = block_lanczos(problem, options);
@@ -150,6 +155,7 @@ class BucklingSolver {
     vectors_ = pairs.vectors;
     residuals_ = pairs.residuals;
     lowest_theta_ = pairs.lowest_theta;
+    converged_ = pairs.converged;
     for (Eigen::Index i = 0; i < lambdas_.size(); ++i) {
       residuals_[i] *= lambdas_[i];  // relative to θ
     }
@@ -289,6 +295,11 @@ class BucklingSolver {
       if (i >= wanted_ && lambdas_[i] >= result.certificate.below) break;
       result.modes.push_back(mode_of(i, static_cast<int>(i) + 1));
     }
+    if (!converged_) {
+      result.remarks.push_back(
+          "the eigen solver did not reach its tolerance: look at the residuals, and ask for fewer "
+          "modes");
+    }
     add_torsion(result);
     recommend(result.modes);
   }
@@ -425,6 +436,10 @@ class BucklingSolver {
       const SectionProperties& s = model_.sections[model_.members[id].section].properties;
       fill(p.EIy, frame_.bends(id, true), s.Iy, e.length_y, e.K_y, e.slenderness_y);
       fill(p.EIz, frame_.bends(id, false), s.Iz, e.length_z, e.K_z, e.slenderness_z);
+      if (const auto k = alignment_factors(frame_, id, true))
+        e.sway_y = k->sway, e.held_y = k->held;
+      if (const auto k = alignment_factors(frame_, id, false))
+        e.sway_z = k->sway, e.held_z = k->held;
       e.concerns = mode.shares[id].whole >= kConcerns * share;
       lengths.push_back(e);
     }
@@ -462,7 +477,8 @@ class BucklingSolver {
   Eigen::VectorXd lambdas_, residuals_;
   Eigen::MatrixXd vectors_;
   double lowest_theta_ = 0;
-  bool reversed_ = false;
+  bool reversed_ = false, converged_ = true;
+  int most_vectors_ = LanczosOptions().most_vectors;
   std::vector<ModeEnergy> energies_;
 };
 

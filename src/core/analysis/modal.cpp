@@ -180,6 +180,7 @@ class ModalSolver {
 
   void take(const EigenPairs& pairs) {
     theta_ = pairs.theta;
+    converged_ = pairs.converged;
     vectors_ = pairs.vectors;
     residuals_ = pairs.residuals.cwiseQuotient(pairs.theta);
     omegas_.resize(theta_.size());
@@ -344,6 +345,11 @@ class ModalSolver {
       result.rigid += omegas_[i] == 0 ? 1 : 0;
       result.modes.push_back(std::move(mode));
     }
+    if (!converged_) {
+      result.remarks.push_back(
+          "the eigen solver did not reach its tolerance: look at the residuals, and ask for fewer "
+          "modes");
+    }
     if (static_cast<int>(result.modes.size()) < wanted_) {
       result.remarks.push_back(fmt::format("{} modes asked, {} there are: no more mass can move",
                                            wanted_, result.modes.size()));
@@ -377,7 +383,7 @@ class ModalSolver {
   FrameMass mass_;
   std::optional<Recovery> stressed_;
   int wanted_ = 0;
-  bool exhausted_ = false;
+  bool exhausted_ = false, converged_ = true;
   Counts counts_;
   EigenFrame eigen_;
   IndexedVector<MemberId, LinearAlong> axial_;

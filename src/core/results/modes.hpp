@@ -44,8 +44,10 @@ struct EffectiveLength {
   std::optional<double> length_y, length_z;            ///< π√(EI/P), m
   std::optional<double> K_y, K_z;                      ///< over the member's length
   std::optional<double> slenderness_y, slenderness_z;  ///< over the radius of gyration
-  bool concerns = false;                               ///< the mode bends this member
-  bool recommended = false;                            ///< the lowest mode that concerns it
+  /// Second opinion: K of the alignment equations, sway permitted and prevented.
+  std::optional<double> sway_y, held_y, sway_z, held_z;
+  bool concerns = false;     ///< the mode bends this member
+  bool recommended = false;  ///< the lowest mode that concerns it
 };
 
 struct BucklingMode {

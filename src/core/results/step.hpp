@@ -72,8 +72,8 @@ struct Step {
   std::vector<ConvergenceRound> rounds;
   IndexedVector<NodeId, Vector6d> reactions;  ///< of the ground on the structure, N and N·m
   EquilibriumCheck equilibrium;
-  /// P-Delta: the lowest factor at which its axial forces would buckle the frame, where it was looked
-  /// for and something is compressed.
+  /// P-Delta: the lowest factor at which its axial forces would buckle the frame, where it was
+  /// looked for and something is compressed.
   std::optional<double> reserve;
   std::shared_ptr<const BucklingResult> buckling;  ///< of a buckling analysis
   std::shared_ptr<const ModalResult> modal;        ///< of a modal analysis
