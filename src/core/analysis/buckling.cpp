@@ -7,6 +7,7 @@
 
 #include "core/analysis/eigen_frame.hpp"
 #include "core/analysis/first_order.hpp"
+#include "core/analysis/mode_search.hpp"
 #include "core/analysis/p_delta.hpp"
 #include "core/results/alignment.hpp"
 #include "core/system/mechanism_words.hpp"
@@ -25,10 +26,6 @@ constexpr int kMostPasses = 4;
 constexpr double kShareOfSplit = 1e-3, kConcerns = 0.1;
 /// Compression below this part of the largest has no effective length.
 constexpr double kCompressed = 0.01;
-/// Factors closer than this are copies of one mode.
-constexpr double kSameFactor = 1e-5;
-/// The count is made so far above the last mode, or half-way to the next.
-constexpr double kBeyond = 1e-3;
 
 /// What buckles: the axial forces that grow, and those that stay.
 struct AxialState {
@@ -43,9 +40,10 @@ double wave_number(double P, double EI) {
 
 class BucklingSolver {
  public:
-  BucklingSolver(const FrameSystem& frame, const AxialState& axial, int wanted, double tolerance)
-      : frame_(frame),
-        model_(frame.model()),
+  BucklingSolver(const ElasticFrame& whole, const AxialState& axial, int wanted, double tolerance)
+      : whole_(whole),
+        frame_(*whole.system),
+        model_(frame_.model()),
         axial_(axial),
         wanted_(wanted),
         tolerance_(tolerance) {}
@@ -54,23 +52,24 @@ class BucklingSolver {
     BucklingResult result;
     result.wanted = wanted_;
     counts_ = first_counts();
-    for (int pass = 0; pass < kMostPasses; ++pass) {
+    for (int pass = 0;; ++pass) {
       build();
       if (!eigen_.definite) {
         result.remarks.push_back("the constant part of the loads alone is above the critical load");
         return result;
       }
-      find_modes();
+      search_.emplace(eigen_, softening_, most_vectors_);
+      take(pass == 0 || reversed_ ? search_->look(wanted_)
+                                  : search_->find(wanted_, mode_tolerance(eigen_)));
       if (lambdas_.size() == 0 && lowest_theta_ < 0 && !reversed_) {
         reversed_ = true;  // nothing is compressed: look at the loads turned round
         continue;
       }
       if (lambdas_.size() == 0) break;
-      const Counts needed = needed_counts();
-      if (covered(needed)) break;
-      for (const MemberId id : model_.members.ids()) {
-        counts_[id] = std::max(counts_[id], needed[id]);
-      }
+      const bool fine = pass > 0 && worst_split_error() < kSplitSlack * tolerance_;
+      if (!fine && pass + 1 < kMostPasses && split_further()) continue;
+      if (pass == 0 || reversed_) take(search_->find(wanted_, mode_tolerance(eigen_)));
+      break;
     }
     if (reversed_) {
       if (lambdas_.size() > 0) take_negative(result);
@@ -115,7 +114,7 @@ class BucklingSolver {
   }
 
   void build() {
-    eigen_ = make_eigen_frame(frame_, counts_, [this](const SplitFrame& split) {
+    eigen_ = make_eigen_frame(whole_, counts_, [this](const SplitFrame& split) {
       if (axial_.stays == nullptr) return std::vector<double>();
       stays_ = piece_forces(*axial_.stays, split);
       return geometric_values(split, stays_);
@@ -127,26 +126,6 @@ class BucklingSolver {
     softening_ = geometric_values(eigen_.split, grows_);
     if (!reversed_) {
       for (double& v : softening_) v = -v;
-    }
-  }
-
-  void find_modes() {
-    const EigenProblem problem = eigen_problem(eigen_, softening_);
-    LanczosOptions options;
-    options.wanted = std::min(wanted_, problem.size);
-    options.guards = 1;
-    options.most_vectors = most_vectors_;
-    if (vectors_.rows() == problem.size) options.start = vectors_;
-    for (;;) {
-      const EigenPairs pairs = block_lanczos(problem, options);
-      take(pairs);
-      const Eigen::Index n = lambdas_.size();
-      // The last copies of a repeated factor belong to it.
-      const bool cut = n == options.wanted + 1 && n > 1 && n < problem.size &&
-                       lambdas_[n - 1] < lambdas_[n - 2] * (1 + kSameFactor);
-      if (!cut || options.wanted > 4 * (wanted_ + 8)) break;
-      options.wanted = std::min(options.wanted + 4, problem.size);
-      options.start = vectors_;
     }
   }
 
@@ -205,11 +184,23 @@ class BucklingSolver {
     return needed;
   }
 
-  bool covered(const Counts& needed) const {
+  /// True if the frame has to be built again.
+  bool split_further() {
+    const Counts needed = needed_counts();
+    bool grown = false;
     for (const MemberId id : model_.members.ids()) {
-      if (needed[id] > counts_[id]) return false;
+      grown = grown || needed[id] > counts_[id];
+      counts_[id] = std::max(counts_[id], needed[id]);
     }
-    return true;
+    return grown;
+  }
+
+  double worst_split_error() const {
+    double worst = 0;
+    for (Eigen::Index i = 0; i < std::min<Eigen::Index>(lambdas_.size(), wanted_); ++i) {
+      worst = std::max(worst, split_error(i));
+    }
+    return worst;
   }
 
   /// Σ share·(kl)⁴/720 over pieces and planes: the leading term of a cubic beam's error.
@@ -243,51 +234,16 @@ class BucklingSolver {
         const double N = grows_[piece].mean(), stays = stays_[piece].mean();
         if (N >= 0) continue;
         const double factor = (p.GJ / p.r2 + stays) / -N;
-        const bool lower = limit.factor == 0 || factor < limit.factor * (1 - kSameFactor);
+        const bool lower = limit.factor == 0 || factor < limit.factor * (1 - kSameValue);
         if (factor > 0 && lower) limit = {id, factor};
       }
     }
     return limit;
   }
 
-  /// Modes below a bound.
-  int found_below(double bound) const {
-    return static_cast<int>((lambdas_.array() < bound).count());
-  }
-
   void certify(BucklingResult& result) {
-    const Eigen::Index n = lambdas_.size();
-    if (n == 0) return;
-    Eigen::Index last = std::min<Eigen::Index>(n, wanted_) - 1;
-    while (last + 1 < n && lambdas_[last + 1] < lambdas_[last] * (1 + kSameFactor)) ++last;
-    double bound = lambdas_[last] * (1 + kBeyond);
-    if (last + 1 < n) bound = std::min(bound, (lambdas_[last] + lambdas_[last + 1]) / 2);
-    result.certificate.below = bound;
-    result.certificate.found = found_below(bound);
-    std::vector<double> shifted = eigen_.stiffness;
-    for (std::size_t i = 0; i < shifted.size(); ++i) shifted[i] -= bound * softening_[i];
-    result.certificate.count = eigen_.factor->negative_pivots(shifted);
-    if (result.certificate.count && *result.certificate.count > result.certificate.found) {
-      find_missing(result, bound);
-    }
-  }
-
-  /// Copies that the block was too narrow for: looked for beside those that are known.
-  void find_missing(BucklingResult& result, double bound) {
-    const EigenProblem problem = eigen_problem(eigen_, softening_);
-    for (int attempt = 0; attempt < 3; ++attempt) {
-      const int missing = *result.certificate.count - found_below(bound);
-      if (missing <= 0) break;
-      LanczosOptions options;
-      options.wanted = missing;
-      options.block = std::max(options.block, missing);
-      options.known = vectors_;
-      const EigenPairs known{
-          lambdas_.cwiseInverse(), vectors_, residuals_.cwiseQuotient(lambdas_), true,
-          lowest_theta_,           0};
-      take(joined(known, block_lanczos(problem, options)));
-    }
-    result.certificate.found = found_below(bound);
+    result.certificate = search_->prove(wanted_);
+    if (search_->pairs().theta.size() != lambdas_.size()) take(search_->pairs());
   }
 
   void report(BucklingResult& result) {
@@ -312,11 +268,11 @@ class BucklingSolver {
     result.torsion_limit = limit.factor;
     auto& modes = result.modes;
     const auto place = std::find_if(modes.begin(), modes.end(), [&](const BucklingMode& m) {
-      return m.factor > limit.factor * (1 - kSameFactor);
+      return m.factor > limit.factor * (1 - kSameValue);
     });
     if (place == modes.end() && static_cast<int>(modes.size()) >= wanted_) return;
     const bool there = place != modes.end() && place->kind == "torsional" &&
-                       place->factor < limit.factor * (1 + kSameFactor);
+                       place->factor < limit.factor * (1 + kSameValue);
     if (!there) {
       BucklingMode mode;
       mode.factor = limit.factor;
@@ -465,6 +421,7 @@ class BucklingSolver {
     result.negative->lengths.clear();
   }
 
+  const ElasticFrame& whole_;
   const FrameSystem& frame_;
   const Model& model_;
   AxialState axial_;
@@ -474,6 +431,7 @@ class BucklingSolver {
   EigenFrame eigen_;
   IndexedVector<MemberId, LinearAlong> grows_, stays_;
   std::vector<double> softening_;  // −Kg at factor 1
+  std::optional<ModeSearch> search_;
   Eigen::VectorXd lambdas_, residuals_;
   Eigen::MatrixXd vectors_;
   double lowest_theta_ = 0;
@@ -531,7 +489,7 @@ std::optional<double> factor_with(const ElasticFrame& frame, const AnalysisSpec&
   const Recovery grows(*held.system, step);
   std::optional<Recovery> stays;
   if (constant) stays.emplace(*held.system, *constant);
-  return BucklingSolver(*held.system, {&grows, stays ? &*stays : nullptr}, 1, kSplitTolerance)
+  return BucklingSolver(held, {&grows, stays ? &*stays : nullptr}, 1, kSplitTolerance)
       .lowest();
 }
 
@@ -599,7 +557,7 @@ void solve_set(const ElasticFrame& frame, const AnalysisSpec& spec, const Step& 
   std::optional<Recovery> stays;
   if (constant != nullptr) stays.emplace(*frame.system, *constant);
   const int wanted = spec.modes > 0 ? spec.modes : kDefaultModes;
-  BucklingSolver solver(*frame.system, {&grows, stays ? &*stays : nullptr}, wanted,
+  BucklingSolver solver(frame, {&grows, stays ? &*stays : nullptr}, wanted,
                         kSplitTolerance);
   auto result = std::make_shared<BucklingResult>(solver.solve());
   if (!result->modes.empty()) {
@@ -658,7 +616,7 @@ std::vector<Step> buckling(const ElasticFrame& given, const AnalysisSpec& spec,
 std::optional<double> lowest_factor(const ElasticFrame& frame, const Step& step) {
   if (!step.has_state || step.state.lambda != 1) return std::nullopt;
   const Recovery state(*frame.system, step);
-  return BucklingSolver(*frame.system, {&state, nullptr}, 1, 1e-3).lowest();
+  return BucklingSolver(frame, {&state, nullptr}, 1, 1e-3).lowest();
 }
 
 }  // namespace ulterix

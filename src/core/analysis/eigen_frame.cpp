@@ -91,21 +91,43 @@ void find_largest(const State& state, int nodes, int first, NodeId& node, int& d
 
 }  // namespace
 
-EigenFrame make_eigen_frame(const FrameSystem& frame, const IndexedVector<MemberId, int>& counts,
+void EigenFrame::factorise() {
+  own_ = std::make_unique<Factorisation>(pattern());
+  definite = own_->factorise(stiffness) == FactorStatus::positive_definite;
+}
+
+void EigenFrame::solve(Eigen::MatrixXd& X) const {
+  if (own_) {
+    own_->solve(X);
+  } else {
+    inner_->solve(X, [this](Eigen::MatrixXd& rest) { whole->factor->solve(rest); });
+  }
+}
+
+EigenFrame make_eigen_frame(const ElasticFrame& frame, const IndexedVector<MemberId, int>& counts,
                             const std::function<std::vector<double>(const SplitFrame&)>& acting) {
   EigenFrame eigen;
-  eigen.split = split_frame(frame, counts);
+  eigen.whole = &frame;
+  eigen.split = split_frame(*frame.system, counts);
   const FrameSystem& system = *eigen.split.system;
   const AppliedLoads nothing(system.variant(), LoadSet{});
   eigen.elastic = system.assemble(nothing, State(system.model())).values;
   eigen.stiffness = eigen.elastic;
-  if (acting) {
-    const std::vector<double> added = acting(eigen.split);
-    for (std::size_t i = 0; i < added.size(); ++i) eigen.stiffness[i] += added[i];
+  eigen.inner_ =
+      std::make_unique<InnerElimination>(eigen.pattern(), eigen.elastic, system.inner_size());
+  const std::vector<double> added = acting ? acting(eigen.split) : std::vector<double>();
+  if (added.empty()) {
+    eigen.definite = frame.stands() && eigen.inner_->definite();
+    return eigen;
   }
-  eigen.factor = std::make_unique<Factorisation>(system.pattern());
-  eigen.definite = eigen.factor->factorise(eigen.stiffness) == FactorStatus::positive_definite;
+  for (std::size_t i = 0; i < added.size(); ++i) eigen.stiffness[i] += added[i];
+  eigen.factorise();
   return eigen;
+}
+
+double mode_tolerance(const EigenFrame& frame) {
+  constexpr int kLarge = 10000;
+  return frame.pattern().size < kLarge ? 1e-8 : 1e-6;
 }
 
 EigenProblem eigen_problem(const EigenFrame& frame, const std::vector<double>& values) {
@@ -119,7 +141,7 @@ EigenProblem eigen_problem(const EigenFrame& frame, const std::vector<double>& v
   };
   problem.solve_K = [&frame](const Eigen::MatrixXd& X) {
     Eigen::MatrixXd Y = X;
-    frame.factor->solve(Y);
+    frame.solve(Y);
     return Y;
   };
   return problem;

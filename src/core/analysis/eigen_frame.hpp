@@ -7,26 +7,43 @@
 #include "core/results/modes.hpp"
 #include "core/results/recovery.hpp"
 #include "core/solve/block_lanczos.hpp"
+#include "core/solve/inner_elimination.hpp"
 #include "core/system/split_frame.hpp"
 
 namespace ulterix {
 
-/// A split frame with its factorised stiffness, ready for eigenproblems.
+/// A split frame whose stiffness can be solved with, ready for eigenproblems.
 struct EigenFrame {
+  const ElasticFrame* whole = nullptr;
   SplitFrame split;
   std::vector<double> elastic;    ///< stiffness of the unloaded frame, on the split's pattern
   std::vector<double> stiffness;  ///< with what already acts (a constant load, a state)
-  std::unique_ptr<Factorisation> factor;
   bool definite = false;
 
   const FrameSystem& system() const { return *split.system; }
   const SymmetricPattern& pattern() const { return split.system->pattern(); }
+
+  /// Factorises `stiffness`; `definite` tells the outcome.
+  void factorise();
+  /// X = stiffness⁻¹·X.
+  void solve(Eigen::MatrixXd& X) const;
+ private:
+  friend EigenFrame make_eigen_frame(
+      const ElasticFrame& frame, const IndexedVector<MemberId, int>& counts,
+      const std::function<std::vector<double>(const SplitFrame&)>& acting);
+  /// Nothing acts: inner nodes are eliminated, and the factor of first-order is used again.
+  std::unique_ptr<InnerElimination> inner_;
+  std::unique_ptr<Factorisation> own_;
 };
 
-/// `acting`: values to add to the elastic stiffness, made from the split; may be empty.
+/// `acting`: values to add to the elastic stiffness, made from the split; may be empty. `frame` has
+/// to outlive the result.
 EigenFrame make_eigen_frame(
-    const FrameSystem& frame, const IndexedVector<MemberId, int>& counts,
+    const ElasticFrame& frame, const IndexedVector<MemberId, int>& counts,
     const std::function<std::vector<double>(const SplitFrame&)>& acting = {});
+
+/// Tolerance of the solver's residuals; the value of a mode is good to the square of it.
+double mode_tolerance(const EigenFrame& frame);
 
 /// B·x = θ·K·x on the frame. `values` live on its pattern and have to outlive the problem.
 EigenProblem eigen_problem(const EigenFrame& frame, const std::vector<double>& values);
@@ -67,6 +84,8 @@ double shear_part(const ModeEnergy& energy);
 /// ends are held).
 double piece_error(const MemberShare& share, bool about_y, double wave_number, double length);
 
+/// A split is not made again for an error estimate up to so many times the tolerance.
+inline constexpr double kSplitSlack = 2;
 /// Pieces never get longer than this over κ, so that no mode of a member alone is lost.
 inline constexpr double kCoarsePiece = 1.5;
 inline constexpr int kMostPieces = 64;

@@ -7,6 +7,8 @@
 
 #include "core/analysis/eigen_frame.hpp"
 #include "core/analysis/mass.hpp"
+#include "core/analysis/mode_search.hpp"
+#include "core/solve/conjugate_gradients.hpp"
 #include "core/system/mechanism_words.hpp"
 
 namespace ulterix {
@@ -18,9 +20,8 @@ using Counts = IndexedVector<MemberId, int>;
 constexpr int kDefaultModes = 10, kMostModes = 300;
 /// Split errors of frequencies stay below this, by their estimate.
 constexpr double kSplitTolerance = 5e-5;
-constexpr int kMostPasses = 4;
+constexpr int kMostPasses = 4, kMostVectors = 600;
 constexpr double kShareOfSplit = 1e-3;
-constexpr double kSameFrequency = 1e-5, kBeyond = 1e-3;
 /// ω² below this part of the shift is a rigid motion.
 constexpr double kRigidMotion = 1e-6;
 /// Mass in a direction below this part of the largest is none.
@@ -28,9 +29,13 @@ constexpr double kNoMass = 1e-12;
 
 class ModalSolver {
  public:
-  ModalSolver(const FrameSystem& frame, const AnalysisSpec& spec, const Step* state)
-      : frame_(frame), model_(frame.model()), spec_(spec), mass_(frame) {
-    if (state != nullptr) stressed_.emplace(frame, *state);
+  ModalSolver(const ElasticFrame& whole, const AnalysisSpec& spec, const Step* state)
+      : whole_(whole),
+        frame_(*whole.system),
+        model_(frame_.model()),
+        spec_(spec),
+        mass_(frame_) {
+    if (state != nullptr) stressed_.emplace(frame_, *state);
     wanted_ = spec.modes > 0 ? spec.modes : kDefaultModes;
   }
 
@@ -86,19 +91,33 @@ class ModalSolver {
   }
 
   Outcome settle_on_split() {
-    for (int pass = 0; pass < kMostPasses; ++pass) {
-      const Outcome outcome = build();
-      if (!outcome.stands()) return outcome;
-      find_modes();
-      Counts needed = needed_counts();
-      const bool few = omegas_.size() < wanted_ && can_be_split();
-      if (few) {
-        for (int& c : needed) c *= 2;
+    for (int pass = 0;; ++pass) {
+      if (!search_) {
+        const Outcome outcome = build();
+        if (!outcome.stands()) return outcome;
+        search_.emplace(eigen_, mass_values_, kMostVectors);
       }
-      exhausted_ = omegas_.size() < wanted_ && !few;
-      if (!grow(needed)) break;
+      if (pass == 0) {  // only to tell how to split
+        take(search_->look(wanted_));
+        if (split_further()) continue;
+      }
+      take(search_->find(wanted_, mode_tolerance(eigen_)));
+      const bool fine = omegas_.size() >= wanted_ && worst_split_error() < kSplitSlack * kSplitTolerance;
+      if (fine || pass + 1 >= kMostPasses || !split_further()) return {};
     }
-    return {};
+  }
+
+  /// True if the frame has to be built again.
+  bool split_further() {
+    Counts needed = needed_counts();
+    const bool few = omegas_.size() < wanted_ && can_be_split();
+    if (few) {
+      for (int& c : needed) c *= 2;
+    }
+    exhausted_ = omegas_.size() < wanted_ && !few;
+    if (!grow(needed)) return false;
+    search_.reset();
+    return true;
   }
 
   /// Splitting brings modes only where mass lies along members.
@@ -124,7 +143,7 @@ class ModalSolver {
   }
 
   Outcome build() {
-    eigen_ = make_eigen_frame(frame_, counts_, [this](const SplitFrame& split) {
+    eigen_ = make_eigen_frame(whole_, counts_, [this](const SplitFrame& split) {
       if (!stressed_) return std::vector<double>();
       axial_ = piece_forces(*stressed_, split);
       return geometric_values(split, axial_);
@@ -156,26 +175,10 @@ class ModalSolver {
     for (std::size_t i = 0; i < mass_values_.size(); ++i) {
       eigen_.stiffness[i] += shift_ * mass_values_[i];
     }
-    if (eigen_.factor->factorise(eigen_.stiffness) == FactorStatus::positive_definite) return {};
+    eigen_.factorise();
+    if (eigen_.definite) return {};
     return {
         Verdict::mechanism, "a part without mass moves freely: hold it, or give it mass", {}, 0, 0};
-  }
-
-  void find_modes() {
-    const EigenProblem problem = eigen_problem(eigen_, mass_values_);
-    LanczosOptions options;
-    options.wanted = std::min(wanted_, problem.size);
-    options.guards = 1;
-    if (vectors_.rows() == problem.size) options.start = vectors_;
-    for (;;) {
-      take(block_lanczos(problem, options));
-      const Eigen::Index n = omegas_.size();
-      const bool cut = n == options.wanted + 1 && n > 1 && n < problem.size &&
-                       omegas_[n - 1] < omegas_[n - 2] * (1 + kSameFrequency);
-      if (!cut || options.wanted > 4 * (wanted_ + 8)) break;
-      options.wanted = std::min(options.wanted + 4, problem.size);
-      options.start = vectors_;
-    }
   }
 
   void take(const EigenPairs& pairs) {
@@ -241,6 +244,14 @@ class ModalSolver {
     return needed;
   }
 
+  double worst_split_error() const {
+    double worst = 0;
+    for (Eigen::Index i = 0; i < std::min<Eigen::Index>(omegas_.size(), wanted_); ++i) {
+      worst = std::max(worst, split_error(i));
+    }
+    return worst;
+  }
+
   double split_error(Eigen::Index mode) const {
     double error = 0;
     for (const MemberId piece : eigen_.split.model->members.ids()) {
@@ -284,37 +295,9 @@ class ModalSolver {
   }
 
   void certify(ModalResult& result) {
-    const Eigen::Index n = omegas_.size();
-    if (n == 0) return;
-    Eigen::Index last = std::min<Eigen::Index>(n, wanted_) - 1;
-    while (last + 1 < n && omegas_[last + 1] < omegas_[last] * (1 + kSameFrequency)) ++last;
-    double bound = omegas_[last] * (1 + kBeyond);
-    if (last + 1 < n) bound = std::min(bound, (omegas_[last] + omegas_[last + 1]) / 2);
-    // All modes a few masses have: nothing lies above.
-    if (bound == 0) bound = std::sqrt(shift_);
-    result.certificate.below = bound;
-    result.certificate.found = static_cast<int>((omegas_.array() < bound).count());
-    std::vector<double> shifted = eigen_.stiffness;
-    for (std::size_t i = 0; i < shifted.size(); ++i) {
-      shifted[i] -= (bound * bound + shift_) * mass_values_[i];
-    }
-    result.certificate.count = eigen_.factor->negative_pivots(shifted);
-    for (int attempt = 0; attempt < 3 && result.certificate.count; ++attempt) {
-      const int missing = *result.certificate.count - result.certificate.found;
-      if (missing <= 0) break;
-      find_missing(missing);
-      result.certificate.found = static_cast<int>((omegas_.array() < bound).count());
-    }
-  }
-
-  /// Copies that the block was too narrow for: looked for beside those that are known.
-  void find_missing(int missing) {
-    LanczosOptions options;
-    options.wanted = missing;
-    options.block = std::max(options.block, missing);
-    options.known = vectors_;
-    take(joined({theta_, vectors_, residuals_.cwiseProduct(theta_), true, 0, 0},
-                block_lanczos(eigen_problem(eigen_, mass_values_), options)));
+    result.certificate = search_->prove(wanted_);
+    result.certificate.below = std::sqrt(std::max(result.certificate.below - shift_, 0.0));
+    if (search_->pairs().theta.size() != theta_.size()) take(search_->pairs());
   }
 
   void report(ModalResult& result) {
@@ -362,21 +345,20 @@ class ModalSolver {
     return std::sqrt(std::max(stiffness / mass - shift_, 0.0));
   }
 
-  /// bᵀ·M⁺·b by M + εK, which holds where mass does not.
+  /// bᵀ·M⁺·b.
   void find_movable(const std::array<VectorXd, 6>& b, ModalResult& result) {
-    const double least = theta_.size() > 0 ? theta_[0] : 1;  // 1/(ω1² + σ)
-    std::vector<double> values = mass_values_;
-    for (std::size_t i = 0; i < values.size(); ++i)
-      values[i] += 1e-12 * least * eigen_.stiffness[i];
-    Factorisation factor(eigen_.pattern());
-    if (factor.factorise(values) != FactorStatus::positive_definite) return;
-    for (std::size_t d = 0; d < 6; ++d) {
-      Eigen::MatrixXd x = b[d];
-      factor.solve(x);
-      result.movable[d] = b[d].dot(x.col(0));
+    const Preconditioner inverse = inverse_diagonal(eigen_.pattern(), mass_values_);
+    CgOptions options;
+    options.iterations = 300;
+    options.tolerance = 1e-7;
+    for (std::size_t d = 0; d < 3; ++d) {
+      VectorXd x = VectorXd::Zero(eigen_.pattern().size);
+      conjugate_gradients(eigen_.pattern(), mass_values_, inverse, b[d], x, options);
+      result.movable[d] = b[d].dot(x);
     }
   }
 
+  const ElasticFrame& whole_;
   const FrameSystem& frame_;
   const Model& model_;
   const AnalysisSpec& spec_;
@@ -388,6 +370,7 @@ class ModalSolver {
   EigenFrame eigen_;
   IndexedVector<MemberId, LinearAlong> axial_;
   std::vector<double> mass_values_;
+  std::optional<ModeSearch> search_;
   double shift_ = 0;
   Eigen::VectorXd theta_, omegas_, residuals_;
   Eigen::MatrixXd vectors_;
@@ -405,7 +388,7 @@ Step modal(const ElasticFrame& frame, const AnalysisSpec& spec, const Step* stat
   if (state != nullptr) step.loads = state->loads;
   step.label = state != nullptr ? state->loads.name : "unstressed";
   auto result = std::make_shared<ModalResult>();
-  step.outcome = ModalSolver(*frame.system, spec, state).solve(*result);
+  step.outcome = ModalSolver(frame, spec, state).solve(*result);
   if (step.outcome.stands()) step.modal = result;
   return step;
 }

@@ -95,7 +95,7 @@ bool Iteration::definite(const Assembly& assembly) {
   if (status == FactorStatus::positive_definite && inner == 0) return true;
   negative_pivots_ = status == FactorStatus::positive_definite
                          ? std::optional<int>(0)
-                         : factor_.negative_pivots(assembly.values);
+                         : negative_eigenvalues(system_.pattern(), assembly.values);
   if (negative_pivots_) *negative_pivots_ += inner;
   return false;
 }
@@ -104,7 +104,7 @@ bool Iteration::solve(const Assembly& assembly, VectorXd& q, bool& proven) {
   const bool inner = assembly.inner_negative_pivots > 0 || !assembly.unstable_members.empty();
   if (!proven && !inner) {
     const CgEnd end =
-        conjugate_gradients(system_.pattern(), assembly.values, *frame_.factor, assembly.rhs, q);
+        conjugate_gradients(system_.pattern(), assembly.values, inverse_of(*frame_.factor), assembly.rhs, q);
     if (end == CgEnd::converged) return true;
   }
   proven = true;

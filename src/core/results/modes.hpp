@@ -120,7 +120,7 @@ struct ModalResult {
   /// Whole mass by direction: kg along x, y, z, kg·m² about the origin's axes.
   std::array<double, 6> total = {};
   /// What of it the unheld directions can move (the exact sum of all effective masses).
-  std::array<double, 6> movable = {};
+  std::array<double, 3> movable = {};
   IndexedVector<NodeId, Vector3d> nodal_mass;  ///< kg, members' mass shared to their ends
   std::vector<std::string> remarks;
 };

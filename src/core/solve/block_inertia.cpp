@@ -9,8 +9,8 @@
 extern "C" {
 void dsytrf_(const char* uplo, const int* n, double* a, const int* lda, int* pivots, double* work,
              const int* work_size, int* info);
-void dsytrs2_(const char* uplo, const int* n, const int* columns, double* a, const int* lda,
-              const int* pivots, double* b, const int* ldb, double* work, int* info);
+void dsytri_(const char* uplo, const int* n, double* a, const int* lda, const int* pivots,
+             double* work, int* info);
 }
 
 namespace ulterix {
@@ -19,6 +19,8 @@ namespace {
 
 /// Columns of the update that are made at once; only the lower triangle is.
 constexpr int kUpdateWidth = 96;
+/// Pivots are looked for within so many columns; where that fails, within the whole block.
+constexpr int kPanel = 64;
 
 /// Lower triangle by columns in the order of elimination.
 struct Permuted {
@@ -62,8 +64,8 @@ Permuted permuted(const SymmetricPattern& pattern, const std::vector<double>& va
 /// Eliminates block after block; what a block leaves for its parent lies on a stack until then.
 class Elimination {
  public:
-  Elimination(const Permuted& matrix, const EliminationBlocks& blocks)
-      : matrix_(matrix), blocks_(blocks), local_(matrix.start.size(), -1) {}
+  Elimination(const Permuted& matrix, const EliminationBlocks& blocks, int panel)
+      : matrix_(matrix), blocks_(blocks), panel_(panel), local_(matrix.start.size(), -1) {}
 
   std::optional<int> run() {
     for (std::size_t b = 0; b + 1 < blocks_.first.size(); ++b) {
@@ -94,7 +96,8 @@ class Elimination {
     const auto rows = rows_of(b);
     rows_ = static_cast<int>(rows.size());
     pivots_ = static_cast<int>(blocks_.first[b + 1] - blocks_.first[b]);
-    front_.assign(std::size_t(rows_) * std::size_t(rows_), 0.0);
+    front_.resize(std::size_t(rows_) * std::size_t(rows_));
+    for (int j = 0; j < rows_; ++j) std::fill(&front(j, j), &front(j, j) + (rows_ - j), 0.0);
     for (int i = 0; i < rows_; ++i) local_[static_cast<std::size_t>(rows[std::size_t(i)])] = i;
     for (int j = 0; j < pivots_; ++j) {
       const auto column = static_cast<std::size_t>(blocks_.first[b] + j);
@@ -132,39 +135,61 @@ class Elimination {
 
   /// LDLᵀ of the pivots, and the update F22 − F21·F11⁻¹·F21ᵀ.
   bool eliminate() {
-    interchanges_.resize(std::size_t(pivots_));
-    const int work_size = 64 * std::max(pivots_, rows_);
-    work_.resize(std::size_t(work_size));
-    int info = 0;
-    dsytrf_("L", &pivots_, front_.data(), &rows_, interchanges_.data(), work_.data(), &work_size,
-            &info);
-    if (info != 0) return false;
-    count();
     const int below = rows_ - pivots_;
-    if (below == 0) return true;
     solved_.resize(std::size_t(pivots_) * std::size_t(below));
-    for (int j = 0; j < pivots_; ++j) {
-      for (int i = 0; i < below; ++i) {
-        solved_[std::size_t(i) * std::size_t(pivots_) + std::size_t(j)] = front(pivots_ + i, j);
-      }
+    for (int first = 0; first < pivots_; first += panel_) {
+      if (!eliminate_panel(first, std::min(panel_, pivots_ - first))) return false;
     }
-    dsytrs2_("L", &pivots_, &below, front_.data(), &rows_, interchanges_.data(), solved_.data(),
-             &pivots_, work_.data(), &info);
-    for (int j = 0; j < below; j += kUpdateWidth) {
-      cblas_dgemm(CblasColMajor, CblasNoTrans, CblasNoTrans, below - j,
-                  std::min(kUpdateWidth, below - j), pivots_, -1, &front(pivots_ + j, 0), rows_,
-                  solved_.data() + std::size_t(j) * std::size_t(pivots_), pivots_, 1,
-                  &front(pivots_ + j, pivots_ + j), rows_);
-    }
+    if (below == 0) return true;
+    update(pivots_, rows_, 0, pivots_, solved_.data(), pivots_);
     return !grown(below);
   }
 
-  void count() {
-    for (int j = 0; j < pivots_; ++j) {
+  /// Pivots within a panel: its factor, its inverse times its rows, and the pivot columns after it.
+  bool eliminate_panel(int first, int width) {
+    const int after = rows_ - first - width;
+    interchanges_.resize(std::size_t(width));
+    const int work_size = 64 * width;
+    work_.resize(std::size_t(work_size));
+    double* panel = &front(first, first);
+    int info = 0;
+    dsytrf_("L", &width, panel, &rows_, interchanges_.data(), work_.data(), &work_size, &info);
+    if (info != 0) return false;
+    count(first, width);
+    if (after == 0) return true;
+    dsytri_("L", &width, panel, &rows_, interchanges_.data(), work_.data(), &info);
+    if (info != 0) return false;
+    // The panel's inverse times its rows, transposed.
+    scaled_.resize(std::size_t(width) * std::size_t(after));
+    for (int j = 0; j < width; ++j) {
+      for (int i = j + 1; i < width; ++i) front(first + j, first + i) = front(first + i, first + j);
+    }
+    cblas_dgemm(CblasColMajor, CblasNoTrans, CblasTrans, width, after, width, 1, panel, rows_,
+                &front(first + width, first), rows_, 0, scaled_.data(), width);
+    const int within = pivots_ - first - width;
+    update(first + width, pivots_, first, width, scaled_.data(), width);
+    for (int i = within; i < after; ++i) {
+      std::copy_n(&scaled_[std::size_t(i) * std::size_t(width)], width,
+                  &solved_[std::size_t(i - within) * std::size_t(pivots_) + std::size_t(first)]);
+    }
+    return true;
+  }
+
+  /// Columns from .. to, their lower triangle: less F(:, first ..)·S, S by columns.
+  void update(int from, int to, int first, int width, const double* S, int stride) {
+    for (int j = from; j < to; j += kUpdateWidth) {
+      cblas_dgemm(CblasColMajor, CblasNoTrans, CblasNoTrans, rows_ - j,
+                  std::min(kUpdateWidth, to - j), width, -1, &front(j, first), rows_,
+                  S + std::size_t(j - from) * std::size_t(stride), stride, 1, &front(j, j), rows_);
+    }
+  }
+
+  void count(int first, int width) {
+    for (int j = 0; j < width; ++j) {
       if (interchanges_[std::size_t(j)] < 0) {  // a pivot of order 2 has one of each sign
         ++negative_;
         ++j;
-      } else if (front(j, j) < 0) {
+      } else if (front(first + j, first + j) < 0) {
         ++negative_;
       }
     }
@@ -189,8 +214,9 @@ class Elimination {
 
   const Permuted& matrix_;
   const EliminationBlocks& blocks_;
+  int panel_;
   std::vector<int> local_;  // of a row, within the present block
-  std::vector<double> front_, solved_, work_, stack_;
+  std::vector<double> front_, solved_, scaled_, work_, stack_;
   std::vector<int> interchanges_;
   std::vector<Left> waiting_;
   int rows_ = 0, pivots_ = 0;
@@ -203,7 +229,8 @@ std::optional<int> count_negative_eigenvalues(const SymmetricPattern& pattern,
                                               const std::vector<double>& values,
                                               const EliminationBlocks& blocks) {
   const Permuted matrix = permuted(pattern, values, blocks.order);
-  return Elimination(matrix, blocks).run();
+  const std::optional<int> count = Elimination(matrix, blocks, kPanel).run();
+  return count ? count : Elimination(matrix, blocks, pattern.size).run();
 }
 
 }  // namespace ulterix

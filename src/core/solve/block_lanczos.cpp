@@ -1,12 +1,12 @@
 #include "core/solve/block_lanczos.hpp"
 
-#include <cblas.h>
-
 #include <Eigen/Eigenvalues>
 #include <algorithm>
 #include <cmath>
 #include <numeric>
 #include <random>
+
+#include "core/solve/tall_products.hpp"
 
 namespace ulterix {
 
@@ -18,6 +18,8 @@ using Eigen::VectorXd;
 
 /// Directions of a block that are smaller than this part of its largest are taken for rounding.
 constexpr double kRankTolerance = 1e-8;
+/// Directions scaled up by more than this bring rounding along the basis back.
+constexpr double kScaledUp = 1e-3;
 /// θ below this part of the largest |θ| is 0: a motion that B does not reach.
 constexpr double kNothing = 1e-12;
 
@@ -32,84 +34,85 @@ MatrixXd random_block(Index rows, Index columns, unsigned seed) {
   return block;
 }
 
-/// Aᵀ·B with the first columns of A. Tall and thin, so by BLAS.
-MatrixXd inner(const MatrixXd& A, Index columns, const MatrixXd& B) {
-  MatrixXd C(columns, B.cols());
-  cblas_dgemm(CblasColMajor, CblasTrans, CblasNoTrans, int(columns), int(B.cols()), int(A.rows()),
-              1, A.data(), int(A.rows()), B.data(), int(B.rows()), 0, C.data(), int(columns));
-  return C;
-}
+}  // namespace
 
-/// W −= A·c with the first columns of A.
-void subtract(const MatrixXd& A, const MatrixXd& c, MatrixXd& W) {
-  cblas_dgemm(CblasColMajor, CblasNoTrans, CblasNoTrans, int(W.rows()), int(W.cols()),
-              int(c.rows()), -1, A.data(), int(A.rows()), c.data(), int(c.rows()), 1, W.data(),
-              int(W.rows()));
-}
+struct BlockLanczos::Basis {
+  using Index = Eigen::Index;
 
-class Lanczos {
- public:
-  Lanczos(const EigenProblem& problem, const LanczosOptions& options)
-      : problem_(problem),
-        options_(options),
-        most_(std::min<Index>(options.most_vectors, problem.size - options.known.cols())) {}
+  Basis(EigenProblem problem, LanczosOptions options)
+      : problem_(std::move(problem)),
+        options_(std::move(options)),
+        most_(std::min<Index>(options_.most_vectors, problem_.size - options_.known.cols())) {}
 
-  EigenPairs run() {
+  EigenPairs find(const PairsWanted& wanted) {
+    wanted_ = wanted;
     if (most_ <= 0) return {};
-    if (options_.known.cols() > 0) known_K_ = problem_.multiply_K(options_.known);
-    MatrixXd block = first_block();
-    while (append(block)) {
-      block = next_block();
-      solve_projected();
-      if (converged() || size_ >= most_) break;
-      if (rank_of_next_ == 0) block = fresh_block();
+    if (size_ == 0) {
+      if (options_.known.cols() > 0) known_K_ = problem_.multiply_K(options_.known);
+      next_ = fresh_block();
+      if (!grow()) return {};
+    }
+    while (!converged() && size_ < std::min<Index>(most_, wanted.most_vectors)) {
+      if (rank_of_next_ == 0) next_ = fresh_block();
+      if (!grow()) break;
     }
     return pairs();
   }
 
  private:
-  MatrixXd first_block() {
-    const Index width =
-        std::min<Index>(std::max<Index>(options_.block, options_.start.cols()), most_);
-    MatrixXd block = random_block(problem_.size, width, 20260101);
-    // One application of K⁻¹·B takes out what B does not reach.
-    block = problem_.solve_K(problem_.multiply_B(block));
-    const Index given = std::min<Index>(options_.start.cols(), width);
-    if (given > 0) block.leftCols(given) = options_.start.leftCols(given);
+  /// Vectors W with K·W, which is carried along: a product with K loses as many digits.
+  struct Block {
+    MatrixXd W, KW;
+  };
+
+  /// K⁻¹·B·X: takes out what B does not reach.
+  Block applied(const MatrixXd& X) const {
+    MatrixXd BX = problem_.multiply_B(X);
+    MatrixXd W = problem_.solve_K(BX);
+    return {std::move(W), std::move(BX)};
+  }
+
+  Block fresh_block() {
+    const Index width = std::min<Index>(options_.block, most_ - size_);
+    Block block = applied(random_block(problem_.size, width, 20260101 + unsigned(fresh_++)));
+    orthogonalise(block);
+    orthogonalise(block);
     return block;
   }
 
-  MatrixXd fresh_block() {
-    const Index width = std::min<Index>(options_.block, most_ - size_);
-    return problem_.solve_K(
-        problem_.multiply_B(random_block(problem_.size, width, 20260102 + unsigned(fresh_++))));
+  /// One step; false if the next block has nothing new.
+  bool grow() {
+    if (!append(next_)) return false;
+    next_ = next_block();
+    solve_projected();
+    return true;
   }
 
-  /// Takes the components along the basis and the known vectors out, twice.
-  void orthogonalise(MatrixXd& W, MatrixXd& KW) const {
-    for (int pass = 0; pass < 2; ++pass) {
-      if (options_.known.cols() > 0) {
-        const MatrixXd c = inner(known_K_, known_K_.cols(), W);
-        subtract(options_.known, c, W);
-        subtract(known_K_, c, KW);
-      }
-      if (size_ == 0) continue;
-      const MatrixXd c = inner(basis_K_, size_, W);
-      subtract(basis_, c, W);
-      subtract(basis_K_, c, KW);
+  /// Takes the components along the basis and the known vectors out.
+  void orthogonalise(Block& block) const {
+    if (options_.known.cols() > 0) {
+      const MatrixXd c = tall_inner(known_K_, known_K_.cols(), block.W);
+      tall_subtract(options_.known, 0, c, block.W);
+      tall_subtract(known_K_, 0, c, block.KW);
     }
+    if (size_ == 0) return;
+    take_out(0, tall_inner(basis_K_, size_, block.W), block);
+  }
+
+  /// Less the basis from a column on times c.
+  void take_out(Index first, const MatrixXd& c, Block& block) const {
+    tall_subtract(basis_, first, c, block.W);
+    tall_subtract(basis_K_, first, c, block.KW);
   }
 
   /// K-orthonormal directions of the block join the basis; false if there are none.
-  bool append(MatrixXd& W) {
-    MatrixXd KW = problem_.multiply_K(W);
-    const double before = std::sqrt(std::abs((W.cwiseProduct(KW)).colwise().sum().maxCoeff()));
-    orthogonalise(W, KW);
-    Index rank = normalise(W, KW, kRankTolerance * before);
+  bool append(Block& block) {
+    MatrixXd &W = block.W, &KW = block.KW;
+    double shortest = 1;
+    Index rank = normalise(W, KW, shortest);
     if (rank == 0) return false;
-    orthogonalise(W, KW);  // of what was scaled up
-    rank = normalise(W, KW, 0.5);
-    if (rank == 0) return false;
+    if (shortest < kScaledUp) orthogonalise(block);
+    rank = normalise(W, KW, shortest);
     rank = std::min(rank, most_ - size_);
     if (size_ + rank > basis_.cols()) {
       const Index room = std::min(most_, std::max<Index>(2 * basis_.cols(), 64));
@@ -123,18 +126,19 @@ class Lanczos {
     return true;
   }
 
-  /// Scales W to K-orthonormal columns by the eigenvectors of WᵀKW; those shorter than `least` go.
-  static Index normalise(MatrixXd& W, MatrixXd& KW, double least) {
-    MatrixXd G = W.transpose() * KW;
+  /// Scales W to K-orthonormal columns by the eigenvectors of WᵀKW; those that are shorter than
+  /// kRankTolerance of the longest go. `shortest`: of those that stay, over the longest.
+  static Index normalise(MatrixXd& W, MatrixXd& KW, double& shortest) {
+    MatrixXd G = tall_inner(W, W.cols(), KW);
     G = (G + G.transpose()).eval() / 2;
     const Eigen::SelfAdjointEigenSolver<MatrixXd> eigen(G);
     const VectorXd& d = eigen.eigenvalues();
     const double longest = std::sqrt(std::max(d.maxCoeff(), 0.0));
-    const double bound = std::max(least, kRankTolerance * longest);
     Index rank = 0;
     MatrixXd scale(W.cols(), W.cols());
     for (Index i = W.cols(); i-- > 0;) {
-      if (d[i] <= 0 || std::sqrt(d[i]) <= bound) break;
+      if (d[i] <= 0 || std::sqrt(d[i]) <= kRankTolerance * longest) break;
+      shortest = std::sqrt(d[i]) / longest;
       scale.col(rank++) = eigen.eigenvectors().col(i) / std::sqrt(d[i]);
     }
     W = (W * scale.leftCols(rank)).eval();
@@ -143,19 +147,18 @@ class Lanczos {
   }
 
   /// K⁻¹·B of the last block, freed from the basis; its size bounds the residuals.
-  MatrixXd next_block() {
-    const MatrixXd V = basis_.middleCols(size_ - last_, last_);
-    const MatrixXd BV = problem_.multiply_B(V);
-    extend_projected(BV);
-    MatrixXd W = problem_.solve_K(BV);
-    MatrixXd KW = BV;
-    orthogonalise(W, KW);
-    MatrixXd G = W.transpose() * KW;
+  Block next_block() {
+    Block block = applied(basis_.middleCols(size_ - last_, last_));
+    extend_projected(block.KW);
+    // Vᵀ·K·W = Vᵀ·B·V is known; but for rounding it is 0 before the last two blocks.
+    const Index near = std::max<Index>(0, size_ - 2 * std::max<Index>(options_.block, last_));
+    take_out(near, projected_.bottomRightCorner(size_ - near, last_), block);
+    orthogonalise(block);
+    MatrixXd G = tall_inner(block.W, block.W.cols(), block.KW);
     overshoot_ = (G + G.transpose()) / 2;
-    rank_of_next_ = overshoot_.diagonal().maxCoeff() > 0 ? 1 : 0;
     const double size = std::sqrt(std::max(overshoot_.diagonal().maxCoeff(), 0.0));
-    if (size <= 1e-14 * projected_.cwiseAbs().maxCoeff()) rank_of_next_ = 0;
-    return W;
+    rank_of_next_ = size > 1e-14 * projected_.cwiseAbs().maxCoeff() ? 1 : 0;
+    return block;
   }
 
   /// The projected matrix VᵀBV, whole: rounding cannot hide in a band.
@@ -163,7 +166,7 @@ class Lanczos {
     const Index m = size_, old = m - last_;
     MatrixXd larger(m, m);
     larger.topLeftCorner(old, old) = projected_;
-    larger.rightCols(last_) = inner(basis_, m, BV);
+    larger.rightCols(last_) = tall_inner(basis_, m, BV);
     larger.bottomLeftCorner(last_, old) = larger.topRightCorner(old, last_).transpose();
     const MatrixXd corner = larger.bottomRightCorner(last_, last_);
     larger.bottomRightCorner(last_, last_) = (corner + corner.transpose()) / 2;
@@ -187,7 +190,7 @@ class Lanczos {
   /// Positive θ among the largest wanted, guards in.
   Index positive() const {
     Index count = 0;
-    const Index most = std::min<Index>(options_.wanted + options_.guards, ritz_.size());
+    const Index most = std::min<Index>(wanted_.count + wanted_.guards, ritz_.size());
     while (count < most && ritz_[count] > kNothing * largest()) ++count;
     return count;
   }
@@ -197,14 +200,14 @@ class Lanczos {
     for (Index i = 0; i < count; ++i) {
       if (residuals_[i] > tolerance_of(i) * ritz_[i]) return false;
     }
-    const Index all = std::min<Index>(options_.wanted + options_.guards, most_);
+    const Index all = std::min<Index>(wanted_.count + wanted_.guards, most_);
     if (count == all) return true;
     // Fewer than wanted: only when nothing more is to be had.
     return rank_of_next_ == 0 || size_ >= most_;
   }
 
   double tolerance_of(Index pair) const {
-    return pair < options_.wanted ? options_.tolerance : kGuardTolerance;
+    return pair < wanted_.count ? wanted_.tolerance : kGuardTolerance;
   }
 
   EigenPairs pairs() {
@@ -225,15 +228,25 @@ class Lanczos {
     return result;
   }
 
-  const EigenProblem& problem_;
-  const LanczosOptions& options_;
+  EigenProblem problem_;
+  LanczosOptions options_;
+  PairsWanted wanted_;
+  Block next_;
   Index most_, size_ = 0, last_ = 0, rank_of_next_ = 0;
   int fresh_ = 0;
   MatrixXd known_K_, basis_, basis_K_, projected_, overshoot_, ritz_vectors_;
   VectorXd ritz_, residuals_;
 };
 
-}  // namespace
+BlockLanczos::BlockLanczos(EigenProblem problem, LanczosOptions options)
+    : basis_(std::make_unique<Basis>(std::move(problem), std::move(options))) {}
+BlockLanczos::~BlockLanczos() = default;
+BlockLanczos::BlockLanczos(BlockLanczos&&) noexcept = default;
+BlockLanczos& BlockLanczos::operator=(BlockLanczos&&) noexcept = default;
+
+EigenPairs BlockLanczos::find(const PairsWanted& wanted) {
+  return basis_->find(wanted);
+}
 
 EigenPairs joined(const EigenPairs& a, const EigenPairs& b) {
   const Eigen::Index n = a.theta.size(), m = b.theta.size();
@@ -252,10 +265,6 @@ EigenPairs joined(const EigenPairs& a, const EigenPairs& b) {
   all.residuals = residuals(order);
   all.vectors = vectors(Eigen::all, order);
   return all;
-}
-
-EigenPairs block_lanczos(const EigenProblem& problem, const LanczosOptions& options) {
-  return Lanczos(problem, options).run();
 }
 
 }  // namespace ulterix

@@ -2,7 +2,7 @@
 
 #include <Eigen/Core>
 #include <functional>
-#include <optional>
+#include <memory>
 #include <vector>
 
 #include "core/solve/factorisation.hpp"
@@ -19,16 +19,19 @@ struct EigenProblem {
 };
 
 struct LanczosOptions {
-  int wanted = 10;  ///< largest algebraic θ
-  int guards = 0;   ///< further pairs, to kGuardTolerance only: what comes next
-  int block = 8;    ///< at least the multiplicity of any eigenvalue
-  /// ‖K⁻¹·B·x − θ·x‖ <= tolerance·|θ| in the norm of K; θ is then good to the square of it.
-  double tolerance = 1e-8;
+  int block = 8;  ///< at least the multiplicity of any eigenvalue
   int most_vectors = 600;
-  /// Vectors already known to be near those wanted; columns. May be empty.
-  Eigen::MatrixXd start;
   /// Vectors that are not to be found again, K-orthonormal.
   Eigen::MatrixXd known;
+};
+
+/// What is asked for.
+struct PairsWanted {
+  int count = 10;  ///< largest algebraic θ
+  int guards = 0;  ///< further pairs, to kGuardTolerance only: what comes next
+  /// ‖K⁻¹·B·x − θ·x‖ <= tolerance·|θ| in the norm of K; θ is then good to the square of it.
+  double tolerance = 1e-8;
+  int most_vectors = 1 << 30;  ///< ends there even so
 };
 
 inline constexpr double kGuardTolerance = 1e-3;
@@ -44,8 +47,21 @@ struct EigenPairs {
 
 /// Block Lanczos in the inner product of K with full reorthogonalisation (Golub & Underwood 1977;
 /// Grimes, Lewis & Simon 1994). Start vectors are fixed, so the same problem gives the same digits.
-/// Fewer pairs than wanted where B has no more positive eigenvalues.
-EigenPairs block_lanczos(const EigenProblem& problem, const LanczosOptions& options);
+class BlockLanczos {
+ public:
+  explicit BlockLanczos(EigenProblem problem, LanczosOptions options = {});
+  ~BlockLanczos();
+  BlockLanczos(BlockLanczos&&) noexcept;
+  BlockLanczos& operator=(BlockLanczos&&) noexcept;
+
+  /// Goes on with the vectors that are there already. Fewer pairs than wanted where B has no more
+  /// positive eigenvalues.
+  EigenPairs find(const PairsWanted& wanted);
+
+ private:
+  struct Basis;
+  std::unique_ptr<Basis> basis_;
+};
 
 /// Both sets of pairs in one, θ falling.
 EigenPairs joined(const EigenPairs& a, const EigenPairs& b);

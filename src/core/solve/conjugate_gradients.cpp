@@ -4,25 +4,33 @@
 
 namespace ulterix {
 
-namespace {
-
-VectorXd precondition(const Factorisation& preconditioner, const VectorXd& r) {
-  Eigen::MatrixXd z = r;
-  preconditioner.solve(z);
-  return z.col(0);
+Preconditioner inverse_of(const Factorisation& factor) {
+  return [&factor](const VectorXd& r) {
+    Eigen::MatrixXd z = r;
+    factor.solve(z);
+    return VectorXd(z.col(0));
+  };
 }
 
-}  // namespace
+Preconditioner inverse_diagonal(const SymmetricPattern& pattern,
+                                const std::vector<double>& values) {
+  VectorXd inverse(pattern.size);
+  for (int j = 0; j < pattern.size; ++j) {
+    const double d = values[static_cast<std::size_t>(pattern.column_start[j])];
+    inverse[j] = d > 0 ? 1 / d : 0;
+  }
+  return [inverse](const VectorXd& r) { return VectorXd(inverse.cwiseProduct(r)); };
+}
 
 CgEnd conjugate_gradients(const SymmetricPattern& pattern, const std::vector<double>& values,
-                          const Factorisation& preconditioner, const VectorXd& b, VectorXd& x,
+                          const Preconditioner& precondition, const VectorXd& b, VectorXd& x,
                           const CgOptions& options) {
   VectorXd r = b - multiply(pattern, values, x);
-  VectorXd z = precondition(preconditioner, r);
+  VectorXd z = precondition(r);
   VectorXd p = z;
   double rz = r.dot(z);
   const double goal =
-      options.tolerance * std::sqrt(std::abs(b.dot(precondition(preconditioner, b))));
+      options.tolerance * std::sqrt(std::abs(b.dot(precondition(b))));
   for (int i = 0; i < options.iterations; ++i) {
     if (std::sqrt(std::abs(rz)) <= goal) return CgEnd::converged;
     const VectorXd Kp = multiply(pattern, values, p);
@@ -31,7 +39,7 @@ CgEnd conjugate_gradients(const SymmetricPattern& pattern, const std::vector<dou
     const double step = rz / curvature;
     x += step * p;
     r -= step * Kp;
-    z = precondition(preconditioner, r);
+    z = precondition(r);
     const double next = r.dot(z);
     p = z + (next / rz) * p;
     rz = next;

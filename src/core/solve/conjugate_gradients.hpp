@@ -1,5 +1,7 @@
 #pragma once
 
+#include <functional>
+
 #include "core/solve/factorisation.hpp"
 
 namespace ulterix {
@@ -16,11 +18,18 @@ struct CgOptions {
   double tolerance = 1e-11;
 };
 
-/// Solves K·x = b by conjugate gradients, preconditioned with the factorisation of a matrix near K.
-/// `x` holds the start and the answer. Convergence says nothing about definiteness: a symmetric
+/// What takes the place of K⁻¹.
+using Preconditioner = std::function<VectorXd(const VectorXd&)>;
+
+/// The factorisation of a matrix near K, which has to outlive the result.
+Preconditioner inverse_of(const Factorisation& factor);
+/// 1 over the diagonal of K; nothing where that is 0.
+Preconditioner inverse_diagonal(const SymmetricPattern& pattern, const std::vector<double>& values);
+
+/// Solves K·x = b by conjugate gradients. `x` holds the start and the answer. Convergence says nothing about definiteness: a symmetric
 /// load never meets an antisymmetric negative mode.
 CgEnd conjugate_gradients(const SymmetricPattern& pattern, const std::vector<double>& values,
-                          const Factorisation& preconditioner, const VectorXd& b, VectorXd& x,
+                          const Preconditioner& precondition, const VectorXd& b, VectorXd& x,
                           const CgOptions& options = {});
 
 }  // namespace ulterix

@@ -9,6 +9,7 @@
 #include <span>
 
 #include "core/solve/block_inertia.hpp"
+#include "core/solve/supernodal_solve.hpp"
 
 namespace ulterix {
 
@@ -27,40 +28,89 @@ void set_up(cholmod_common& common) {
   omp_set_max_active_levels(0);
 }
 
-}  // namespace
+/// CHOLMOD's view of our matrix; it only reads.
+cholmod_sparse view(const SymmetricPattern& pattern, const std::vector<double>* values) {
+  cholmod_sparse A{};
+  A.nrow = A.ncol = static_cast<std::size_t>(pattern.size);
+  A.nzmax = pattern.rows.size();
+  A.p = const_cast<std::int64_t*>(pattern.column_start.data());
+  A.i = const_cast<std::int64_t*>(pattern.rows.data());
+  A.x = values ? const_cast<double*>(values->data()) : nullptr;
+  A.stype = -1;
+  A.itype = CHOLMOD_LONG;
+  A.xtype = values ? CHOLMOD_REAL : CHOLMOD_PATTERN;
+  A.dtype = CHOLMOD_DOUBLE;
+  A.sorted = 1;
+  A.packed = 1;
+  return A;
+}
 
-struct Factorisation::Impl {
-  const SymmetricPattern* pattern;
-  mutable cholmod_common common;
+std::span<const std::int64_t> list(const void* data, std::size_t size) {
+  return {static_cast<const std::int64_t*>(data), size};
+}
+
+/// From so many right sides on CHOLMOD, which hands them to BLAS, spends more time on copies.
+constexpr Eigen::Index kSeveral = 2;
+
+/// The factor's structure.
+struct Analysis {
+  cholmod_common common;
   cholmod_factor* L = nullptr;
-  mutable cholmod_dense *Y = nullptr, *E = nullptr;
-  double smallest_pivot = 1, flops = 0;
 
-  explicit Impl(const SymmetricPattern& p) : pattern(&p) { set_up(common); }
-  ~Impl() {
-    cholmod_l_free_dense(&Y, &common);
-    cholmod_l_free_dense(&E, &common);
+  Analysis(const SymmetricPattern& pattern, int supernodal) {
+    set_up(common);
+    common.supernodal = supernodal;
+    cholmod_sparse A = view(pattern, nullptr);
+    L = cholmod_l_analyze(&A, &common);
+    assert(L != nullptr);
+  }
+  ~Analysis() {
     cholmod_l_free_factor(&L, &common);
     cholmod_l_finish(&common);
   }
-  Impl(const Impl&) = delete;
-  Impl& operator=(const Impl&) = delete;
+  Analysis(const Analysis&) = delete;
+  Analysis& operator=(const Analysis&) = delete;
+};
 
-  /// CHOLMOD's view of our matrix; it only reads.
-  cholmod_sparse view(const std::vector<double>* values) const {
-    cholmod_sparse A{};
-    A.nrow = A.ncol = static_cast<std::size_t>(pattern->size);
-    A.nzmax = pattern->rows.size();
-    A.p = const_cast<std::int64_t*>(pattern->column_start.data());
-    A.i = const_cast<std::int64_t*>(pattern->rows.data());
-    A.x = values ? const_cast<double*>(values->data()) : nullptr;
-    A.stype = -1;
-    A.itype = CHOLMOD_LONG;
-    A.xtype = values ? CHOLMOD_REAL : CHOLMOD_PATTERN;
-    A.dtype = CHOLMOD_DOUBLE;
-    A.sorted = 1;
-    A.packed = 1;
-    return A;
+}  // namespace
+
+struct Factorisation::Impl : Analysis {
+  const SymmetricPattern* pattern;
+  double smallest_pivot = 1, flops = 0;
+  cholmod_dense *solution = nullptr, *Y = nullptr, *E = nullptr;
+
+  explicit Impl(const SymmetricPattern& p) : Analysis(p, CHOLMOD_AUTO), pattern(&p) {
+    flops = common.fl;
+  }
+  ~Impl() {
+    cholmod_l_free_dense(&solution, &common);
+    cholmod_l_free_dense(&Y, &common);
+    cholmod_l_free_dense(&E, &common);
+  }
+
+  void solve(Eigen::Ref<Eigen::MatrixXd> X) {
+    if (L->is_super && X.cols() >= kSeveral) {
+      const SupernodalFactor factor{list(L->super, L->nsuper + 1),
+                                    list(L->pi, L->nsuper + 1),
+                                    list(L->s, L->ssize),
+                                    list(L->px, L->nsuper + 1),
+                                    static_cast<const double*>(L->x),
+                                    list(L->Perm, L->n)};
+      ulterix::solve(factor, X);
+      return;
+    }
+    cholmod_dense B{};
+    B.nrow = static_cast<std::size_t>(X.rows());
+    B.ncol = static_cast<std::size_t>(X.cols());
+    B.d = static_cast<std::size_t>(X.outerStride());
+    B.nzmax = B.d * B.ncol;
+    B.x = X.data();
+    B.xtype = CHOLMOD_REAL;
+    B.dtype = CHOLMOD_DOUBLE;
+    cholmod_l_solve2(CHOLMOD_A, L, &B, nullptr, &solution, nullptr, &Y, &E, &common);
+    assert(solution != nullptr);
+    X = Eigen::Map<const Eigen::MatrixXd>(static_cast<const double*>(solution->x), X.rows(),
+                                          X.cols());
   }
 
   /// Calls visit(unknown, value of L at the diagonal) for every column of L.
@@ -95,12 +145,7 @@ struct Factorisation::Impl {
 };
 
 Factorisation::Factorisation(const SymmetricPattern& pattern)
-    : impl_(std::make_unique<Impl>(pattern)) {
-  cholmod_sparse A = impl_->view(nullptr);
-  impl_->L = cholmod_l_analyze(&A, &impl_->common);
-  assert(impl_->L != nullptr);
-  impl_->flops = impl_->common.fl;
-}
+    : impl_(std::make_unique<Impl>(pattern)) {}
 
 Factorisation::~Factorisation() = default;
 Factorisation::Factorisation(Factorisation&&) noexcept = default;
@@ -112,7 +157,7 @@ FactorStatus Factorisation::factorise(const std::vector<double>& values) {
     if (!std::isfinite(v)) return FactorStatus::not_finite;
   }
   if (impl_->pattern->size == 0) return FactorStatus::positive_definite;
-  cholmod_sparse A = impl_->view(&values);
+  cholmod_sparse A = view(*impl_->pattern, &values);
   impl_->common.final_ll = 1;
   cholmod_l_factorize(&A, impl_->L, &impl_->common);
   const bool complete = impl_->common.status == CHOLMOD_OK && impl_->L->minor == impl_->L->n;
@@ -131,36 +176,17 @@ double Factorisation::flops() const {
 
 void Factorisation::solve(Eigen::Ref<Eigen::MatrixXd> X) const {
   if (X.rows() == 0 || X.cols() == 0) return;
-  cholmod_dense B{};
-  B.nrow = B.d = static_cast<std::size_t>(X.rows());
-  B.ncol = static_cast<std::size_t>(X.cols());
-  B.d = static_cast<std::size_t>(X.outerStride());
-  B.nzmax = B.d * B.ncol;
-  B.x = X.data();
-  B.xtype = CHOLMOD_REAL;
-  B.dtype = CHOLMOD_DOUBLE;
-  cholmod_dense* solution = nullptr;
-  cholmod_l_solve2(CHOLMOD_A, impl_->L, &B, nullptr, &solution, nullptr, &impl_->Y, &impl_->E,
-                   &impl_->common);
-  assert(solution != nullptr);
-  X = Eigen::Map<const Eigen::MatrixXd>(static_cast<const double*>(solution->x), X.rows(),
-                                        X.cols());
-  cholmod_l_free_dense(&solution, &impl_->common);
+  impl_->solve(X);
 }
 
-std::optional<int> Factorisation::negative_pivots(const std::vector<double>& values) const {
-  if (impl_->pattern->size == 0) return 0;
-  Impl counting(*impl_->pattern);
-  counting.common.supernodal = CHOLMOD_SUPERNODAL;
-  cholmod_sparse A = counting.view(nullptr);
-  counting.L = cholmod_l_analyze(&A, &counting.common);
-  const cholmod_factor& L = *counting.L;
-  const auto view = [](const void* data, std::size_t size) {
-    return std::span(static_cast<const std::int64_t*>(data), size);
-  };
-  const EliminationBlocks blocks{view(L.super, L.nsuper + 1), view(L.pi, L.nsuper + 1),
-                                 view(L.s, L.ssize), view(L.Perm, L.n)};
-  return count_negative_eigenvalues(*impl_->pattern, values, blocks);
+std::optional<int> negative_eigenvalues(const SymmetricPattern& pattern,
+                                        const std::vector<double>& values) {
+  if (pattern.size == 0) return 0;
+  const Analysis analysis(pattern, CHOLMOD_SUPERNODAL);
+  const cholmod_factor& L = *analysis.L;
+  const EliminationBlocks blocks{list(L.super, L.nsuper + 1), list(L.pi, L.nsuper + 1),
+                                 list(L.s, L.ssize), list(L.Perm, L.n)};
+  return count_negative_eigenvalues(pattern, values, blocks);
 }
 
 }  // namespace ulterix

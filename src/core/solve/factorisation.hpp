@@ -29,15 +29,16 @@ class Factorisation {
   /// X = K⁻¹·X, columns are right sides. Precondition: the last factorise was positive definite.
   void solve(Eigen::Ref<Eigen::MatrixXd> X) const;
 
-  /// Number of negative eigenvalues of a matrix of this pattern, by the signs of the pivots of LDLᵀ
-  /// (Sylvester); does not touch the factor. Empty where a pivot vanished: not known.
-  std::optional<int> negative_pivots(const std::vector<double>& values) const;
-
   double flops() const;  ///< of one factorisation
 
  private:
   struct Impl;
   std::unique_ptr<Impl> impl_;
 };
+
+/// Number of negative eigenvalues of a symmetric matrix, by the signs of the pivots of LDLᵀ
+/// (Sylvester). Empty where a pivot vanished: not known.
+std::optional<int> negative_eigenvalues(const SymmetricPattern& pattern,
+                                        const std::vector<double>& values);
 
 }  // namespace ulterix

@@ -43,6 +43,16 @@ DofMap::DofMap(const Variant& variant,
   }
 }
 
+DofMap::DofMap(const Variant& variant, const DofMap& whole)
+    : variant_(&variant), nodes_(whole.nodes_), dropped_(whole.dropped_) {
+  for (NodeDofs& node : nodes_) node.u0.setZero();
+  for (int n = nodes_.size(); n < variant.model->nodes.size(); ++n) {
+    nodes_.push_back({});
+    dropped_.push_back({});
+    build_node(NodeId(n), {}, {Matrix3d::Identity(), 1});
+  }
+}
+
 void DofMap::build_node(NodeId id, const std::array<SupportDirection, 6>& support,
                         const NodeRotationStiffness& rotation) {
   std::vector<int> free, rotations;

@@ -37,6 +37,9 @@ IndexedVector<NodeId, std::array<SupportDirection, 6>> supports_by_node(const Mo
 class DofMap {
  public:
   DofMap(const Variant& variant, const IndexedVector<NodeId, NodeRotationStiffness>& rotations);
+  /// The first nodes are those of `whole` and keep their unknowns, without settlement; at the
+  /// nodes after them frame members meet without hinges.
+  DofMap(const Variant& variant, const DofMap& whole);
 
   /// Numbers the unknowns in the given order of the nodes.
   void number(const std::vector<int>& node_order);

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numeric>
 
 #include "core/model/local_axes.hpp"
 #include "core/system/ordering.hpp"
@@ -107,9 +108,30 @@ FrameSystem::FrameSystem(const Variant& variant)
   const Graph graph = node_graph(variant_);
   std::vector<Vector3d> positions;
   for (const NodeId n : model().nodes.ids()) positions.push_back(variant_.position(n));
-  const std::vector<int> order = elimination_order(graph, positions);
+  number(elimination_order(graph, positions), graph);
+}
+
+FrameSystem::FrameSystem(const Variant& variant, const FrameSystem& whole)
+    : variant_(variant),
+      axes_(all_axes(variant_)),
+      supports_(supports_by_node(*variant_.model)),
+      members_at_(members_at(variant_)),
+      dofs_(variant_, whole.dofs_) {
+  std::vector<int> order(static_cast<std::size_t>(whole.model().nodes.size()));
+  std::iota(order.begin(), order.end(), 0);
+  std::stable_sort(order.begin(), order.end(), [&whole](int a, int b) {
+    return whole.dofs_[NodeId(a)].first < whole.dofs_[NodeId(b)].first;
+  });
+  std::vector<int> inner(static_cast<std::size_t>(model().nodes.size()) - order.size());
+  std::iota(inner.begin(), inner.end(), whole.model().nodes.size());
+  order.insert(order.begin(), inner.begin(), inner.end());
+  number(order, node_graph(variant_));
+  inner_size_ = dofs_.size() - whole.dofs_.size();
+}
+
+void FrameSystem::number(const std::vector<int>& order, const Graph& neighbours) {
   dofs_.number(order);
-  pattern_ = make_pattern(dofs_, order, graph);
+  pattern_ = make_pattern(dofs_, order, neighbours);
   scatter_ = std::make_unique<ScatterMap>(model(), dofs_, pattern_);
 }
 

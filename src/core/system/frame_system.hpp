@@ -29,6 +29,9 @@ struct Assembly {
 class FrameSystem {
  public:
   explicit FrameSystem(const Variant& variant);
+  /// The first nodes are those of `whole`: their unknowns are its own, in its order, from
+  /// inner_size() on. The nodes after them lie inside members and are eliminated before.
+  FrameSystem(const Variant& variant, const FrameSystem& whole);
   FrameSystem(const FrameSystem&) = delete;
   FrameSystem& operator=(const FrameSystem&) = delete;
 
@@ -36,6 +39,7 @@ class FrameSystem {
   const Model& model() const { return *variant_.model; }
   const DofMap& dofs() const { return dofs_; }
   const SymmetricPattern& pattern() const { return pattern_; }
+  int inner_size() const { return inner_size_; }
 
   /// The member as an element, with its loads, under the axial forces that `state` acts with.
   Element element(MemberId id, const MemberLoading& loading, const State& state,
@@ -74,6 +78,7 @@ class FrameSystem {
   const std::vector<std::vector<MemberId>>& members_at_nodes() const { return members_at_; }
 
  private:
+  void number(const std::vector<int>& order, const std::vector<std::vector<int>>& neighbours);
   IndexedVector<NodeId, NodeRotationStiffness> rotation_stiffness() const;
   void add_member_force(MemberId id, const Element& element, const Matrix12d& K,
                         VectorXd& rhs) const;
@@ -85,6 +90,7 @@ class FrameSystem {
   std::vector<std::vector<MemberId>> members_at_;
   DofMap dofs_;
   SymmetricPattern pattern_;
+  int inner_size_ = 0;
   std::unique_ptr<ScatterMap> scatter_;
 };
 

@@ -85,37 +85,45 @@ void ScatterMap::add(NodeId id, const Matrix6d& K, std::vector<double>& values) 
   }
 }
 
+namespace {
+
+/// Y = K·X for `Width` columns; their rows lie together, so that one entry serves them all.
+template <int Width>
+void multiply_columns(const SymmetricPattern& pattern, const std::vector<double>& values,
+                      const Eigen::MatrixXd& X, Eigen::Index first, Eigen::MatrixXd& Y) {
+  using Rows = Eigen::Matrix<double, Eigen::Dynamic, Width, Width == 1 ? Eigen::ColMajor : Eigen::RowMajor>;
+  const Rows x = X.middleCols<Width>(first);
+  Rows y = Rows::Zero(X.rows(), Width);
+  for (int j = 0; j < pattern.size; ++j) {
+    const auto from = static_cast<std::size_t>(pattern.column_start[j]);
+    const auto to = static_cast<std::size_t>(pattern.column_start[j + 1]);
+    const Eigen::Matrix<double, 1, Width> xj = x.row(j);
+    Eigen::Matrix<double, 1, Width> sum = values[from] * xj;  // the diagonal comes first
+    for (std::size_t p = from + 1; p < to; ++p) {
+      const std::int64_t i = pattern.rows[p];
+      y.row(i) += values[p] * xj;
+      sum += values[p] * x.row(i);
+    }
+    y.row(j) += sum;
+  }
+  Y.middleCols<Width>(first) = y;
+}
+
+}  // namespace
+
 Eigen::MatrixXd multiply_block(const SymmetricPattern& pattern, const std::vector<double>& values,
                                const Eigen::MatrixXd& X) {
-  // Rows lie together, so that one entry serves all columns.
-  using Rows = Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, Eigen::RowMajor>;
-  const Rows x = X;
-  Rows y = Rows::Zero(X.rows(), X.cols());
-  for (int j = 0; j < pattern.size; ++j) {
-    for (auto p = pattern.column_start[j]; p < pattern.column_start[j + 1]; ++p) {
-      const auto i = pattern.rows[static_cast<std::size_t>(p)];
-      const double v = values[static_cast<std::size_t>(p)];
-      y.row(i) += v * x.row(j);
-      if (i != j) y.row(j) += v * x.row(i);
-    }
-  }
-  return y;
+  Eigen::MatrixXd Y(X.rows(), X.cols());
+  Eigen::Index first = 0;
+  for (; first + 8 <= X.cols(); first += 8) multiply_columns<8>(pattern, values, X, first, Y);
+  for (; first + 4 <= X.cols(); first += 4) multiply_columns<4>(pattern, values, X, first, Y);
+  for (; first < X.cols(); ++first) multiply_columns<1>(pattern, values, X, first, Y);
+  return Y;
 }
 
 VectorXd multiply(const SymmetricPattern& pattern, const std::vector<double>& values,
                   const VectorXd& x) {
-  VectorXd y = VectorXd::Zero(pattern.size);
-  for (int j = 0; j < pattern.size; ++j) {
-    double sum = 0;
-    for (auto p = pattern.column_start[j]; p < pattern.column_start[j + 1]; ++p) {
-      const auto i = pattern.rows[static_cast<std::size_t>(p)];
-      const double v = values[static_cast<std::size_t>(p)];
-      sum += v * x[i];
-      if (i != j) y[i] += v * x[j];
-    }
-    y[j] += sum;
-  }
-  return y;
+  return multiply_block(pattern, values, x);
 }
 
 }  // namespace ulterix

@@ -81,7 +81,7 @@ SplitFrame split_frame(const FrameSystem& frame, const IndexedVector<MemberId, i
     variant.factors[MemberId(static_cast<int>(i))] = factors[i];
     variant.present[MemberId(static_cast<int>(i))] = present[i];
   }
-  split.system = std::make_unique<FrameSystem>(variant);
+  split.system = std::make_unique<FrameSystem>(variant, frame);
   return split;
 }
 

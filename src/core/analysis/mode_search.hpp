@@ -1,0 +1,42 @@
+#pragma once
+
+#include <optional>
+
+#include "core/analysis/eigen_frame.hpp"
+
+namespace ulterix {
+
+/// The modes of B·φ = θ·K·φ on a frame, 1/θ (λ, or ω²) rising, and the proof that none is missing.
+class ModeSearch {
+ public:
+  /// `values`: of B, on the frame's pattern. Both have to outlive the search.
+  ModeSearch(const EigenFrame& frame, const std::vector<double>& values, int most_vectors);
+
+  /// The lowest `wanted` modes with all copies of the last, and the next. Goes on from what was
+  /// found before.
+  const EigenPairs& find(int wanted, double tolerance);
+  /// The same to a per cent or so, which tells how finely members have to be split. All `wanted`
+  /// modes are there, if there are as many.
+  const EigenPairs& look(int wanted);
+
+  /// Sturm count just beyond the lowest `wanted` modes, their copies in; looks for copies that the
+  /// block was too narrow for beside those that are known. `below` is a value of 1/θ.
+  Certificate prove(int wanted);
+
+  const EigenPairs& pairs() const { return pairs_; }
+
+ private:
+  const EigenPairs& find(PairsWanted asked);
+  double beyond(int wanted) const;
+  int found_below(double bound) const;
+
+  const EigenFrame* frame_;
+  const std::vector<double>* values_;
+  BlockLanczos lanczos_;
+  EigenPairs pairs_;
+};
+
+/// Values closer than this are copies of one mode.
+inline constexpr double kSameValue = 1e-5;
+
+}  // namespace ulterix

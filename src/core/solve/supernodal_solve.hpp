@@ -1,0 +1,21 @@
+#pragma once
+
+#include <Eigen/Core>
+#include <cstdint>
+#include <span>
+
+namespace ulterix {
+
+/// The factor L by supernodes: columns first[s] .. first[s+1) share the rows rows[row_start[s] ..
+/// row_start[s+1]), their own first, and lie dense by columns from values[value_start[s]].
+struct SupernodalFactor {
+  std::span<const std::int64_t> first, row_start, rows, value_start;
+  const double* values = nullptr;
+  std::span<const std::int64_t> order;  ///< order[k]: the unknown that is eliminated k-th
+};
+
+/// X = (LLᵀ)⁻¹·X for several columns: eight at a time pass the factor, which is read from memory
+/// twice for them all.
+void solve(const SupernodalFactor& factor, Eigen::Ref<Eigen::MatrixXd> X);
+
+}  // namespace ulterix
