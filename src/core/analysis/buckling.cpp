@@ -9,6 +9,7 @@
 #include "core/analysis/first_order.hpp"
 #include "core/analysis/mode_search.hpp"
 #include "core/analysis/p_delta.hpp"
+#include "core/analysis/split_plan.hpp"
 #include "core/results/alignment.hpp"
 #include "core/system/mechanism_words.hpp"
 
@@ -19,11 +20,9 @@ namespace {
 using Counts = IndexedVector<MemberId, int>;
 
 constexpr int kDefaultModes = 5;
-/// Split errors of reported factors stay below this, by their estimate.
-constexpr double kSplitTolerance = 5e-5;
 constexpr int kMostPasses = 4;
-/// Energy shares that count in the choice of the split, and in effective lengths.
-constexpr double kShareOfSplit = 1e-3, kConcerns = 0.1;
+/// Energy shares that count in effective lengths, as a part of the largest.
+constexpr double kConcerns = 0.1;
 /// Compression below this part of the largest has no effective length.
 constexpr double kCompressed = 0.01;
 
@@ -40,13 +39,14 @@ double wave_number(double P, double EI) {
 
 class BucklingSolver {
  public:
-  BucklingSolver(const ElasticFrame& whole, const AxialState& axial, int wanted, double tolerance)
+  BucklingSolver(const ElasticFrame& whole, const AxialState& axial, int wanted,
+                 ModeAccuracy accuracy)
       : whole_(whole),
         frame_(*whole.system),
         model_(frame_.model()),
         axial_(axial),
         wanted_(wanted),
-        tolerance_(tolerance) {}
+        accuracy_(accuracy) {}
 
   BucklingResult solve() {
     BucklingResult result;
@@ -60,15 +60,15 @@ class BucklingSolver {
       }
       search_.emplace(eigen_, softening_, most_vectors_);
       take(pass == 0 || reversed_ ? search_->look(wanted_)
-                                  : search_->find(wanted_, mode_tolerance(eigen_)));
+                                  : search_->find(wanted_, accuracy_.residual));
       if (lambdas_.size() == 0 && lowest_theta_ < 0 && !reversed_) {
         reversed_ = true;  // nothing is compressed: look at the loads turned round
         continue;
       }
       if (lambdas_.size() == 0) break;
-      const bool fine = pass > 0 && worst_split_error() < kSplitSlack * tolerance_;
+      const bool fine = plan_->fine(accuracy_.split);
       if (!fine && pass + 1 < kMostPasses && split_further()) continue;
-      if (pass == 0 || reversed_) take(search_->find(wanted_, mode_tolerance(eigen_)));
+      if (pass == 0 || reversed_) take(search_->find(wanted_, accuracy_.residual));
       break;
     }
     if (reversed_) {
@@ -139,6 +139,7 @@ class BucklingSolver {
       residuals_[i] *= lambdas_[i];  // relative to θ
     }
     energies_ = mode_energies(frame_, eigen_, vectors_);
+    plan_split();
   }
 
   LinearAlong force_at(MemberId piece, double factor) const {
@@ -157,65 +158,51 @@ class BucklingSolver {
     return wave_number(P, about_y ? p.EIy : p.EIz);
   }
 
-  /// Pieces that keep the error of every mode found within its tolerance.
-  Counts needed_counts() const {
-    Counts needed(model_.members.size(), 1);
-    const Eigen::Index count = std::min<Eigen::Index>(lambdas_.size(), wanted_);
-    std::vector<double> fine;
-    for (Eigen::Index i = 0; i < count; ++i) {
-      fine.push_back(longest_piece(tolerance_, shear_part(energies_[static_cast<std::size_t>(i)])));
+  /// What a mode puts on every piece: q = P·w'', with EI·w''² from the bending energy.
+  IndexedVector<MemberId, PieceLoad> piece_loads(Eigen::Index mode) const {
+    const ModeEnergy& energy = energies_[static_cast<std::size_t>(mode)];
+    IndexedVector<MemberId, PieceLoad> loads(eigen_.split.pieces.size());
+    for (const MemberId piece : eigen_.split.model->members.ids()) {
+      const ElementProperties p = element_properties(eigen_.system().variant(), piece);
+      const double P = force_at(piece, lambdas_[mode]).mean();
+      const MemberShare& s = energy.pieces[piece];
+      const auto squared = [&](double share, double EI) {
+        return EI > 0 ? P * P * std::max(share, 0.0) * energy.elastic / (EI * p.length) : 0;
+      };
+      loads[piece] = {squared(s.about_y - s.shear_y, p.EIy), squared(s.about_z - s.shear_z, p.EIz),
+                      0};
     }
+    return loads;
+  }
+
+  /// Errors of the modes by the present split, and the pieces that bring them to the tolerance.
+  void plan_split() {
+    SplitPlan& plan = plan_.emplace(eigen_, counts_);
+    SplitPlan beyond(eigen_, counts_);
+    errors_.clear();
+    for (Eigen::Index i = 0; i < lambdas_.size(); ++i) {
+      // Vectors have φᵀKφ = 1. What comes next is not wanted, but its error is told.
+      errors_.push_back((i < wanted_ ? plan : beyond).add_mode(lambdas_[i], piece_loads(i), 1));
+    }
+    const Eigen::Index last = std::min<Eigen::Index>(lambdas_.size(), wanted_) - 1;
+    if (last < 0) return;
     for (const MemberId id : model_.members.ids()) {
-      if (model_.members[id].kind != MemberKind::frame) continue;
-      const double L = model_.length(id);
       for (const bool about_y : {true, false}) {
         if (!frame_.bends(id, about_y)) continue;
-        double pieces = wave_number_of(id, about_y, lambdas_[count - 1]) * L / kCoarsePiece;
-        for (Eigen::Index i = 0; i < count; ++i) {
-          const MemberShare& s = energies_[static_cast<std::size_t>(i)].shares[id];
-          if ((about_y ? s.about_y : s.about_z) < kShareOfSplit) continue;
-          pieces = std::max(pieces, wave_number_of(id, about_y, lambdas_[i]) * L /
-                                        fine[static_cast<std::size_t>(i)]);
-        }
-        const int whole = static_cast<int>(std::ceil(pieces * (1 - 1e-9)));
-        needed[id] = std::max(needed[id], std::min(whole, kMostPieces));
+        plan.keep_modes_of(id, wave_number_of(id, about_y, lambdas_[last]));
       }
     }
-    return needed;
   }
 
   /// True if the frame has to be built again.
   bool split_further() {
-    const Counts needed = needed_counts();
+    const Counts needed = plan_->counts(accuracy_.split);
     bool grown = false;
     for (const MemberId id : model_.members.ids()) {
       grown = grown || needed[id] > counts_[id];
       counts_[id] = std::max(counts_[id], needed[id]);
     }
     return grown;
-  }
-
-  double worst_split_error() const {
-    double worst = 0;
-    for (Eigen::Index i = 0; i < std::min<Eigen::Index>(lambdas_.size(), wanted_); ++i) {
-      worst = std::max(worst, split_error(i));
-    }
-    return worst;
-  }
-
-  /// Σ share·(kl)⁴/720 over pieces and planes: the leading term of a cubic beam's error.
-  double split_error(Eigen::Index mode) const {
-    double error = 0;
-    for (const MemberId piece : eigen_.split.model->members.ids()) {
-      const ElementProperties p = element_properties(eigen_.system().variant(), piece);
-      if (eigen_.split.pieces[piece].torsion_only) continue;
-      const MemberShare& s = energies_[static_cast<std::size_t>(mode)].pieces[piece];
-      const double P = force_at(piece, lambdas_[mode]).mean();
-      for (const bool about_y : {true, false}) {
-        error += piece_error(s, about_y, wave_number(P, about_y ? p.EIy : p.EIz), p.length);
-      }
-    }
-    return error;
   }
 
   /// The member whose torsion gives way first between its ends, GJ + N·r² = 0 at its largest
@@ -294,7 +281,7 @@ class BucklingSolver {
     BucklingMode mode;
     mode.number = number;
     mode.factor = lambdas_[i];
-    mode.error = split_error(i);
+    mode.error = errors_[static_cast<std::size_t>(i)];
     mode.residual = residuals_[i];
     double scale = 1;
     mode.shape = mode_shape(frame_, eigen_, vectors_.col(i), &scale);
@@ -426,8 +413,10 @@ class BucklingSolver {
   const Model& model_;
   AxialState axial_;
   int wanted_;
-  double tolerance_;
+  ModeAccuracy accuracy_;
   Counts counts_;
+  std::optional<SplitPlan> plan_;
+  std::vector<double> errors_;  // of each mode, by the split
   EigenFrame eigen_;
   IndexedVector<MemberId, LinearAlong> grows_, stays_;
   std::vector<double> softening_;  // −Kg at factor 1
@@ -489,7 +478,7 @@ std::optional<double> factor_with(const ElasticFrame& frame, const AnalysisSpec&
   const Recovery grows(*held.system, step);
   std::optional<Recovery> stays;
   if (constant) stays.emplace(*held.system, *constant);
-  return BucklingSolver(held, {&grows, stays ? &*stays : nullptr}, 1, kSplitTolerance)
+  return BucklingSolver(held, {&grows, stays ? &*stays : nullptr}, 1, mode_accuracy(*held.system))
       .lowest();
 }
 
@@ -558,7 +547,7 @@ void solve_set(const ElasticFrame& frame, const AnalysisSpec& spec, const Step& 
   if (constant != nullptr) stays.emplace(*frame.system, *constant);
   const int wanted = spec.modes > 0 ? spec.modes : kDefaultModes;
   BucklingSolver solver(frame, {&grows, stays ? &*stays : nullptr}, wanted,
-                        kSplitTolerance);
+                        mode_accuracy(*frame.system));
   auto result = std::make_shared<BucklingResult>(solver.solve());
   if (!result->modes.empty()) {
     result->gains = rank_restraints(*frame.system, result->modes.front());
@@ -616,7 +605,7 @@ std::vector<Step> buckling(const ElasticFrame& given, const AnalysisSpec& spec,
 std::optional<double> lowest_factor(const ElasticFrame& frame, const Step& step) {
   if (!step.has_state || step.state.lambda != 1) return std::nullopt;
   const Recovery state(*frame.system, step);
-  return BucklingSolver(frame, {&state, nullptr}, 1, 1e-3).lowest();
+  return BucklingSolver(frame, {&state, nullptr}, 1, {1e-3, 1e-3}).lowest();
 }
 
 }  // namespace ulterix

@@ -125,9 +125,9 @@ EigenFrame make_eigen_frame(const ElasticFrame& frame, const IndexedVector<Membe
   return eigen;
 }
 
-double mode_tolerance(const EigenFrame& frame) {
-  constexpr int kLarge = 10000;
-  return frame.pattern().size < kLarge ? 1e-8 : 1e-6;
+ModeAccuracy mode_accuracy(const FrameSystem& frame) {
+  constexpr int kLarge = 5000;
+  return frame.dofs().size() < kLarge ? ModeAccuracy{5e-5, 1e-8} : ModeAccuracy{5e-4, 1e-6};
 }
 
 EigenProblem eigen_problem(const EigenFrame& frame, const std::vector<double>& values) {
@@ -240,6 +240,7 @@ std::vector<ModeEnergy> mode_energies(const FrameSystem& frame, const EigenFrame
     const VectorXd phi = vectors.col(static_cast<Eigen::Index>(i));
     eigen.system().set_motion(phi, states[i]);
     whole[i] = phi.dot(multiply(eigen.pattern(), eigen.elastic, phi)) / 2;
+    results[i].elastic = 2 * whole[i];
     results[i].shares = IndexedVector<MemberId, MemberShare>(frame.model().members.size());
     results[i].pieces = IndexedVector<MemberId, MemberShare>(eigen.split.pieces.size());
   }
@@ -258,24 +259,6 @@ std::vector<ModeEnergy> mode_energies(const FrameSystem& frame, const EigenFrame
     }
   }
   return results;
-}
-
-double longest_piece(double tolerance, double shear) {
-  const double bending = std::pow(720 * tolerance, 0.25);
-  return shear > 0 ? std::min(bending, std::sqrt(12 * 4 * tolerance / shear)) : bending;
-}
-
-double shear_part(const ModeEnergy& energy) {
-  double shear = 0;
-  for (const MemberShare& s : energy.shares) shear += s.shear_y + s.shear_z;
-  return shear;
-}
-
-double piece_error(const MemberShare& share, bool about_y, double wave_number, double length) {
-  const double bending = about_y ? share.about_y : share.about_z;
-  const double shear = about_y ? share.shear_y : share.shear_z;
-  const double kl2 = std::pow(wave_number * length, 2);
-  return (bending - shear) * kl2 * kl2 / 720 + shear * kl2 / 12;
 }
 
 }  // namespace ulterix

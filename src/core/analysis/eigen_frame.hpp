@@ -27,6 +27,7 @@ struct EigenFrame {
   void factorise();
   /// X = stiffness⁻¹·X.
   void solve(Eigen::MatrixXd& X) const;
+
  private:
   friend EigenFrame make_eigen_frame(
       const ElasticFrame& frame, const IndexedVector<MemberId, int>& counts,
@@ -42,8 +43,12 @@ EigenFrame make_eigen_frame(
     const ElasticFrame& frame, const IndexedVector<MemberId, int>& counts,
     const std::function<std::vector<double>(const SplitFrame&)>& acting = {});
 
-/// Tolerance of the solver's residuals; the value of a mode is good to the square of it.
-double mode_tolerance(const EigenFrame& frame);
+/// How well modes are found: what small frames get for nothing costs large ones seconds.
+struct ModeAccuracy {
+  double split;     ///< relative error of a factor or frequency by the split, by its estimate
+  double residual;  ///< of the solver; the value of a mode is good to the square of it
+};
+ModeAccuracy mode_accuracy(const FrameSystem& frame);
 
 /// B·x = θ·K·x on the frame. `values` live on its pattern and have to outlive the problem.
 EigenProblem eigen_problem(const EigenFrame& frame, const std::vector<double>& values);
@@ -66,28 +71,10 @@ ModeShape mode_shape(const FrameSystem& frame, const EigenFrame& eigen, const Ve
 struct ModeEnergy {
   IndexedVector<MemberId, MemberShare> shares;  ///< of the members, sums with springs to 1
   IndexedVector<MemberId, MemberShare> pieces;
+  double elastic = 0;  ///< φᵀKφ of the unloaded frame, J: twice what the shares are parts of
 };
 /// Of each column of unknowns.
 std::vector<ModeEnergy> mode_energies(const FrameSystem& frame, const EigenFrame& eigen,
                                       const Eigen::MatrixXd& vectors);
-
-/// Longest piece, as κl, that keeps the error of a mode within `tolerance` in bending and four
-/// times that in shear; κ is the wave number of the mode in the member (k for buckling, β for
-/// vibration), `shear` the part of shear in the strain energy of the mode.
-double longest_piece(double tolerance, double shear);
-
-/// The part of shear in the whole strain energy of a mode.
-double shear_part(const ModeEnergy& energy);
-
-/// Leading term of the error of a mode's energy by cutting members into static shapes: (κl)⁴/720 of
-/// what bends, (κl)²/12 of what shears (the energy of the load that the mode puts on a piece whose
-/// ends are held).
-double piece_error(const MemberShare& share, bool about_y, double wave_number, double length);
-
-/// A split is not made again for an error estimate up to so many times the tolerance.
-inline constexpr double kSplitSlack = 2;
-/// Pieces never get longer than this over κ, so that no mode of a member alone is lost.
-inline constexpr double kCoarsePiece = 1.5;
-inline constexpr int kMostPieces = 64;
 
 }  // namespace ulterix

@@ -8,6 +8,7 @@
 #include "core/analysis/eigen_frame.hpp"
 #include "core/analysis/mass.hpp"
 #include "core/analysis/mode_search.hpp"
+#include "core/analysis/split_plan.hpp"
 #include "core/solve/conjugate_gradients.hpp"
 #include "core/system/mechanism_words.hpp"
 
@@ -18,10 +19,9 @@ namespace {
 using Counts = IndexedVector<MemberId, int>;
 
 constexpr int kDefaultModes = 10, kMostModes = 300;
-/// Split errors of frequencies stay below this, by their estimate.
-constexpr double kSplitTolerance = 5e-5;
 constexpr int kMostPasses = 4, kMostVectors = 600;
-constexpr double kShareOfSplit = 1e-3;
+/// The error of ω² over that of ω.
+constexpr double kTwice = 2;
 /// ω² below this part of the shift is a rigid motion.
 constexpr double kRigidMotion = 1e-6;
 /// Mass in a direction below this part of the largest is none.
@@ -34,7 +34,8 @@ class ModalSolver {
         frame_(*whole.system),
         model_(frame_.model()),
         spec_(spec),
-        mass_(frame_) {
+        mass_(frame_),
+        accuracy_(mode_accuracy(frame_)) {
     if (state != nullptr) stressed_.emplace(frame_, *state);
     wanted_ = spec.modes > 0 ? spec.modes : kDefaultModes;
   }
@@ -97,19 +98,18 @@ class ModalSolver {
         if (!outcome.stands()) return outcome;
         search_.emplace(eigen_, mass_values_, kMostVectors);
       }
-      if (pass == 0) {  // only to tell how to split
-        take(search_->look(wanted_));
-        if (split_further()) continue;
-      }
-      take(search_->find(wanted_, mode_tolerance(eigen_)));
-      const bool fine = omegas_.size() >= wanted_ && worst_split_error() < kSplitSlack * kSplitTolerance;
-      if (fine || pass + 1 >= kMostPasses || !split_further()) return {};
+      // The first look is only to tell how to split.
+      take(pass == 0 ? search_->look(wanted_) : search_->find(wanted_, accuracy_.residual));
+      const bool fine = omegas_.size() >= wanted_ && plan_->fine(kTwice * accuracy_.split);
+      if (pass + 1 < kMostPasses && !fine && split_further()) continue;
+      if (pass == 0) take(search_->find(wanted_, accuracy_.residual));
+      return {};
     }
   }
 
   /// True if the frame has to be built again.
   bool split_further() {
-    Counts needed = needed_counts();
+    Counts needed = plan_->counts(kTwice * accuracy_.split);
     const bool few = omegas_.size() < wanted_ && can_be_split();
     if (few) {
       for (int& c : needed) c *= 2;
@@ -193,6 +193,7 @@ class ModalSolver {
           shift_ > 0 && square < kRigidMotion * shift_ ? 0 : std::sqrt(std::max(square, 0.0));
     }
     energies_ = mode_energies(frame_, eigen_, vectors_);
+    plan_split();
   }
 
   /// κ of bending about one axis, from EI·κ⁴ = |N|·κ² + ω²m.
@@ -202,71 +203,79 @@ class ModalSolver {
     return std::sqrt((k2 + std::sqrt(k2 * k2 + 4 * b4)) / 2);
   }
 
-  /// Elastic energy over that of the stressed frame: a small difference of large ones keeps their
-  /// errors.
-  double amplified(Eigen::Index mode) const {
-    if (!stressed_) return 1;
-    const VectorXd phi = vectors_.col(mode);
-    const double elastic = phi.dot(multiply(eigen_.pattern(), eigen_.elastic, phi));
-    return std::max(1.0, elastic / phi.dot(multiply(eigen_.pattern(), eigen_.stiffness, phi)));
+  /// What every mode puts on every piece: ω²·m·w, and N·w'' with EI·w''² from the bending energy.
+  std::vector<IndexedVector<MemberId, PieceLoad>> piece_loads() const {
+    const SplitFrame& split = eigen_.split;
+    const auto count = static_cast<std::size_t>(omegas_.size());
+    std::vector<State> states(count, State(*split.model));
+    for (std::size_t i = 0; i < count; ++i) {
+      eigen_.system().set_motion(vectors_.col(static_cast<Eigen::Index>(i)), states[i]);
+    }
+    std::vector<IndexedVector<MemberId, PieceLoad>> loads(
+        count, IndexedVector<MemberId, PieceLoad>(split.pieces.size()));
+    LineMass unit;
+    unit.translation = {1, 1};
+    for (const MemberId piece : split.model->members.ids()) {
+      const PieceOf& place = split.pieces[piece];
+      if (place.torsion_only || !eigen_.system().variant().present[piece]) continue;
+      const ElementProperties p = element_properties(eigen_.system().variant(), piece);
+      Matrix12d M = mass_matrix(p, unit, false) / p.length;  // mean squares of displacement
+      if (split.model->members[piece].has_hinges()) {
+        const Matrix12d T = end_motion(
+            eigen_.system().element(piece, MemberLoading::none(p.length), states.front()));
+        M = (T.transpose() * M * T).eval();
+      }
+      const double mass = mass_.along(place.member, place.from, place.to).translation.mean();
+      const double N = stressed_ ? axial_[piece].mean() : 0;
+      for (std::size_t i = 0; i < count; ++i) {
+        const Vector12d ends = eigen_.system().local_ends(piece, states[i]);
+        const double inertia = std::pow(omegas_[static_cast<Eigen::Index>(i)], 2) * mass;
+        const MemberShare& s = energies_[i].pieces[piece];
+        const auto squared = [&](std::initializer_list<int> directions, double share, double EI) {
+          double displaced = 0;
+          for (const int a : directions) {
+            for (const int b : directions) displaced += ends[a] * M(a, b) * ends[b];
+          }
+          const double curved =
+              EI > 0 ? N * N * std::max(share, 0.0) * energies_[i].elastic / (EI * p.length) : 0;
+          return std::pow(inertia * std::sqrt(std::max(displaced, 0.0)) + std::sqrt(curved), 2);
+        };
+        loads[i][piece] = {squared({2, 4, 8, 10}, s.about_y - s.shear_y, p.EIy),
+                           squared({1, 5, 7, 11}, s.about_z - s.shear_z, p.EIz),
+                           squared({0, 6}, 0, 0)};
+      }
+    }
+    return loads;
   }
 
-  Counts needed_counts() const {
-    Counts needed(model_.members.size(), 1);
-    const Eigen::Index count = std::min<Eigen::Index>(omegas_.size(), wanted_);
-    if (count == 0) return needed;
-    std::vector<double> fine;  // the error of ω is half that of ω²
-    for (Eigen::Index i = 0; i < count; ++i) {
-      fine.push_back(longest_piece(2 * kSplitTolerance / amplified(i),
-                                   shear_part(energies_[static_cast<std::size_t>(i)])));
+  /// Errors of the modes by the present split, and the pieces that bring them to the tolerance.
+  void plan_split() {
+    SplitPlan& plan = plan_.emplace(eigen_, counts_);
+    SplitPlan beyond(eigen_, counts_);
+    errors_.clear();
+    const auto loads = piece_loads();
+    for (Eigen::Index i = 0; i < omegas_.size(); ++i) {
+      // φᵀKφ = ω²·φᵀMφ; Of what comes next only the error is
+      // told.
+      const double strain = omegas_[i] * omegas_[i] * theta_[i];
+      errors_.push_back((i < wanted_ ? plan : beyond)
+                            .add_mode(omegas_[i], loads[static_cast<std::size_t>(i)], strain) /
+                        kTwice);
     }
+    const Eigen::Index last = std::min<Eigen::Index>(omegas_.size(), wanted_) - 1;
+    if (last < 0) return;
     for (const MemberId id : model_.members.ids()) {
       const ElementProperties p = element_properties(frame_.variant(), id);
-      if (p.kind != MemberKind::frame) continue;
       const LineMass line = mass_.along(id, 0, 1);
       const double mass = std::max(line.translation.start, line.translation.end);
       const double N = stressed_ ? axial_along(stressed_->line(id), {id, 0, 1}).mean() : 0;
-      double pieces = 1;
-      for (const bool about_y : {true, false}) {
-        if (!frame_.bends(id, about_y)) continue;
-        const double EI = about_y ? p.EIy : p.EIz;
-        pieces = std::max(pieces,
-                          wave_number(omegas_[count - 1], mass, N, EI) * p.length / kCoarsePiece);
-        for (Eigen::Index i = 0; i < count; ++i) {
-          const MemberShare& s = energies_[static_cast<std::size_t>(i)].shares[id];
-          if ((about_y ? s.about_y : s.about_z) < kShareOfSplit) continue;
-          pieces = std::max(pieces, wave_number(omegas_[i], mass, N, EI) * p.length /
-                                        fine[static_cast<std::size_t>(i)]);
-        }
+      if (frame_.bends(id, true)) {
+        plan.keep_modes_of(id, wave_number(omegas_[last], mass, N, p.EIy));
       }
-      needed[id] = static_cast<int>(std::ceil(pieces * (1 - 1e-9)));
-    }
-    return needed;
-  }
-
-  double worst_split_error() const {
-    double worst = 0;
-    for (Eigen::Index i = 0; i < std::min<Eigen::Index>(omegas_.size(), wanted_); ++i) {
-      worst = std::max(worst, split_error(i));
-    }
-    return worst;
-  }
-
-  double split_error(Eigen::Index mode) const {
-    double error = 0;
-    for (const MemberId piece : eigen_.split.model->members.ids()) {
-      const ElementProperties p = element_properties(eigen_.system().variant(), piece);
-      const PieceOf& place = eigen_.split.pieces[piece];
-      if (place.torsion_only) continue;
-      const double mass = mass_.along(place.member, place.from, place.to).translation.mean();
-      const MemberShare& s = energies_[static_cast<std::size_t>(mode)].pieces[piece];
-      for (const bool about_y : {true, false}) {
-        const double N = stressed_ ? axial_[piece].mean() : 0;
-        const double k = wave_number(omegas_[mode], mass, N, about_y ? p.EIy : p.EIz);
-        error += piece_error(s, about_y, k, p.length) / 2;
+      if (frame_.bends(id, false)) {
+        plan.keep_modes_of(id, wave_number(omegas_[last], mass, N, p.EIz));
       }
     }
-    return amplified(mode) * error;
   }
 
   /// b = M·r at the unknowns, for one direction.
@@ -311,7 +320,7 @@ class ModalSolver {
       VibrationMode mode;
       mode.number = static_cast<int>(i) + 1;
       mode.omega = omegas_[i];
-      mode.error = split_error(i);
+      mode.error = errors_[static_cast<std::size_t>(i)];
       mode.residual = residuals_[i];
       double scale = 1;
       mode.shape = mode_shape(frame_, eigen_, vectors_.col(i), &scale);
@@ -363,10 +372,13 @@ class ModalSolver {
   const Model& model_;
   const AnalysisSpec& spec_;
   FrameMass mass_;
+  ModeAccuracy accuracy_;
   std::optional<Recovery> stressed_;
   int wanted_ = 0;
   bool exhausted_ = false, converged_ = true;
   Counts counts_;
+  std::optional<SplitPlan> plan_;
+  std::vector<double> errors_;  // of each mode, by the split
   EigenFrame eigen_;
   IndexedVector<MemberId, LinearAlong> axial_;
   std::vector<double> mass_values_;

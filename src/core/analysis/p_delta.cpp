@@ -103,8 +103,8 @@ bool Iteration::definite(const Assembly& assembly) {
 bool Iteration::solve(const Assembly& assembly, VectorXd& q, bool& proven) {
   const bool inner = assembly.inner_negative_pivots > 0 || !assembly.unstable_members.empty();
   if (!proven && !inner) {
-    const CgEnd end =
-        conjugate_gradients(system_.pattern(), assembly.values, inverse_of(*frame_.factor), assembly.rhs, q);
+    const CgEnd end = conjugate_gradients(system_.pattern(), assembly.values,
+                                          inverse_of(*frame_.factor), assembly.rhs, q);
     if (end == CgEnd::converged) return true;
   }
   proven = true;

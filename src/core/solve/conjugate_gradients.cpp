@@ -29,8 +29,7 @@ CgEnd conjugate_gradients(const SymmetricPattern& pattern, const std::vector<dou
   VectorXd z = precondition(r);
   VectorXd p = z;
   double rz = r.dot(z);
-  const double goal =
-      options.tolerance * std::sqrt(std::abs(b.dot(precondition(b))));
+  const double goal = options.tolerance * std::sqrt(std::abs(b.dot(precondition(b))));
   for (int i = 0; i < options.iterations; ++i) {
     if (std::sqrt(std::abs(rz)) <= goal) return CgEnd::converged;
     const VectorXd Kp = multiply(pattern, values, p);

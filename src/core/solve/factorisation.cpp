@@ -90,12 +90,9 @@ struct Factorisation::Impl : Analysis {
 
   void solve(Eigen::Ref<Eigen::MatrixXd> X) {
     if (L->is_super && X.cols() >= kSeveral) {
-      const SupernodalFactor factor{list(L->super, L->nsuper + 1),
-                                    list(L->pi, L->nsuper + 1),
-                                    list(L->s, L->ssize),
-                                    list(L->px, L->nsuper + 1),
-                                    static_cast<const double*>(L->x),
-                                    list(L->Perm, L->n)};
+      const SupernodalFactor factor{
+          list(L->super, L->nsuper + 1), list(L->pi, L->nsuper + 1),       list(L->s, L->ssize),
+          list(L->px, L->nsuper + 1),    static_cast<const double*>(L->x), list(L->Perm, L->n)};
       ulterix::solve(factor, X);
       return;
     }

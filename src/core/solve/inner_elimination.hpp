@@ -24,7 +24,7 @@ class InnerElimination {
   void solve(Eigen::MatrixXd& X, const std::function<void(Eigen::MatrixXd&)>& solve_rest) const;
 
  private:
-  Eigen::MatrixXd to_inner(const Eigen::MatrixXd& rest) const;  ///< Kir·x
+  Eigen::MatrixXd to_inner(const Eigen::MatrixXd& rest) const;                     ///< Kir·x
   void take_from_rest(const Eigen::MatrixXd& inner, Eigen::MatrixXd& rest) const;  ///< −= Kri·y
 
   int inner_, rest_;

@@ -5,7 +5,8 @@
 #include <vector>
 
 // Compiled for the vector units there are; not under a sanitizer, which starts too late for that.
-#if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__) && !defined(__SANITIZE_ADDRESS__)
+#if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__) && \
+    !defined(__SANITIZE_ADDRESS__)
 #define ULTERIX_VECTOR_CLONES __attribute__((target_clones("avx512f", "avx2", "default")))
 #else
 #define ULTERIX_VECTOR_CLONES
@@ -30,7 +31,8 @@ void pack(const MatrixXd& W, Index column, Chunk chunk, Rows& packed) {
   packed.fill(0);
   for (Index k = 0; k < width; ++k) {
     const double* from = W.data() + (column + k) * W.rows() + chunk.first;
-    for (Index r = 0; r < chunk.rows; ++r) packed[static_cast<std::size_t>(r * kPacked + k)] = from[r];
+    for (Index r = 0; r < chunk.rows; ++r)
+      packed[static_cast<std::size_t>(r * kPacked + k)] = from[r];
   }
 }
 
@@ -38,7 +40,8 @@ void unpack(const Rows& packed, Index column, Chunk chunk, MatrixXd& W) {
   const Index width = std::min(kPacked, W.cols() - column);
   for (Index k = 0; k < width; ++k) {
     double* to = W.data() + (column + k) * W.rows() + chunk.first;
-    for (Index r = 0; r < chunk.rows; ++r) to[r] = packed[static_cast<std::size_t>(r * kPacked + k)];
+    for (Index r = 0; r < chunk.rows; ++r)
+      to[r] = packed[static_cast<std::size_t>(r * kPacked + k)];
   }
 }
 

@@ -91,7 +91,8 @@ namespace {
 template <int Width>
 void multiply_columns(const SymmetricPattern& pattern, const std::vector<double>& values,
                       const Eigen::MatrixXd& X, Eigen::Index first, Eigen::MatrixXd& Y) {
-  using Rows = Eigen::Matrix<double, Eigen::Dynamic, Width, Width == 1 ? Eigen::ColMajor : Eigen::RowMajor>;
+  using Rows =
+      Eigen::Matrix<double, Eigen::Dynamic, Width, Width == 1 ? Eigen::ColMajor : Eigen::RowMajor>;
   const Rows x = X.middleCols<Width>(first);
   Rows y = Rows::Zero(X.rows(), Width);
   for (int j = 0; j < pattern.size; ++j) {
