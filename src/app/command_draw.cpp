@@ -173,9 +173,12 @@ std::pair<std::string, std::string> mode_step(const Results& results, const Draw
 /// "2: 11.8, sway along x" of buckling, "1: 0.885 s, 89.8 % of the mass in x" of vibration.
 std::string caption_of(const Results& results, const std::vector<Results::Filter>& filters,
                        int mode) {
-  for (const auto& row : results.table("buckling", filters).rows) {
+  const StoredTable buckling = results.table("buckling", filters);
+  for (const auto& row : buckling.rows) {
     if (number_in(row[3]) == mode) {
-      return fmt::format("{}: {}, {}", mode, significant(number_in(row[4]), 3), text_in(row[6]));
+      return fmt::format("{}: {}, {}", mode,
+                         significant(number_in(row[buckling.column("factor")]), 3),
+                         text_in(row[buckling.column("kind")]));
     }
   }
   const StoredTable table = results.table("frequencies", filters);

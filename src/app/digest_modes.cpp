@@ -17,7 +17,6 @@ using Align = TextTable::Align;
 /// Members with more than this part of the strain energy are named.
 constexpr double kNamed = 0.05;
 /// Participation that the standards ask for, per cent.
-constexpr double kEnough = 90;
 constexpr std::size_t kMostModes = 12;
 
 std::string factor_text(double factor) {
@@ -102,6 +101,22 @@ std::string mode_words(const Model& model, const BucklingMode& mode) {
   return lengths.empty() ? words : words + "; " + lengths;
 }
 
+/// What holding really does, of the restraints that were tried.
+std::string gain_words(const std::vector<RestraintGain>& gains, const Model& model,
+                       const std::string& unit, int width, int indent) {
+  std::string text;
+  for (const RestraintGain& g : gains) {
+    if (!g.held) break;
+    text += wrapped(fmt::format("{}holding {} {} would raise it to {}{}",
+                                std::string(std::size_t(indent), ' '), model.nodes[g.node].name,
+                                kDisplacementNames[static_cast<std::size_t>(g.direction)],
+                                factor_text(*g.held), unit),
+                    width, indent) +
+            '\n';
+  }
+  return text;
+}
+
 std::string buckling_analysis(const RunResult& result, const std::string& analysis, int width) {
   const Step* worst = worst_buckling(result, analysis);
   if (worst == nullptr) return {};
@@ -138,16 +153,7 @@ std::string buckling_analysis(const RunResult& result, const std::string& analys
   for (const std::string& remark : r.remarks) {
     text += wrapped(std::string(lead.size(), ' ') + remark, width, indent) + '\n';
   }
-  for (std::size_t i = 0; i < r.gains.size() && i < 3; ++i) {
-    const RestraintGain& g = r.gains[i];
-    if (!g.factor) break;
-    text += wrapped(fmt::format("{}holding {} {} would raise it to {}",
-                                std::string(lead.size(), ' '), model.nodes[g.node].name,
-                                kDisplacementNames[static_cast<std::size_t>(g.direction)],
-                                factor_text(*g.factor)),
-                    width, indent) +
-            '\n';
-  }
+  text += gain_words(r.gains, model, "", width, indent);
   return text;
 }
 
@@ -169,11 +175,14 @@ std::string participation_words(const Model& model, const ModalResult& r) {
     const double part = 100 * sum / r.total[d];
     if (!reached.empty()) reached += ", ";
     reached += fmt::format("{} {:.1f} %", kAxisNames[d], part);
-    if (part >= kEnough) continue;
+    if (part >= kEnoughMass) continue;
     const double most = 100 * r.movable[d] / r.total[d];
-    shortage += fmt::format("; {} is short of {:.0f} %", kAxisNames[d], kEnough);
-    if (most < kEnough) {
+    shortage += fmt::format("; {} is short of {:.0f} %", kAxisNames[d], kEnoughMass);
+    if (most < kEnoughMass) {
       shortage += fmt::format(" and cannot get there: only {:.0f} % can move", most);
+    } else if (r.enough[d] > 0) {
+      shortage += fmt::format(": {} more modes would do (modes = {})",
+                              r.enough[d] - static_cast<int>(r.modes.size()), r.enough[d]);
     } else if (static_cast<int>(d) == model.vertical) {
       shortage += ", which needs the many modes of girders";
     } else {
@@ -182,6 +191,25 @@ std::string participation_words(const Model& model, const ModalResult& r) {
     }
   }
   return reached + shortage;
+}
+
+/// The hand formula beside the mode that moves most mass in its direction.
+std::string hand_words(const ModalResult& r, int width) {
+  std::string words;
+  for (std::size_t d = 0; d < 3; ++d) {
+    if (!r.by_hand[d]) continue;
+    const VibrationMode* main = nullptr;
+    for (const VibrationMode& m : r.modes) {
+      if (main == nullptr || m.mass[d].value_or(0) > main->mass[d].value_or(0)) main = &m;
+    }
+    if (main == nullptr || main->mass[d].value_or(0) < r.total[d] / 2) continue;
+    words += fmt::format("{} {} {:.4g} s (mode {}: {:.4g})", words.empty() ? "" : ",",
+                         kAxisNames[d], 2 * M_PI / *r.by_hand[d], main->number, main->period());
+  }
+  if (words.empty()) return {};
+  return wrapped("   by hand, from the deflection under the weight turned sideways:" + words, width,
+                 3) +
+         '\n';
 }
 
 std::string modal_step(const Step& step, const Model& model, const UnitSystem& units, int width) {
@@ -220,6 +248,8 @@ std::string modal_step(const Step& step, const Model& model, const UnitSystem& u
   add(fmt::format("mass {} {}; {}",
                   in_units(units, Quantity::mass, r.total[0] > 0 ? r.total[0] : r.total[2]),
                   units.label(Quantity::mass), participation_words(model, r)));
+  text += hand_words(r, width);
+  text += gain_words(r.gains, model, " Hz", width, 3);
   for (const std::string& remark : r.remarks) add(remark);
   return text;
 }

@@ -38,13 +38,15 @@ std::string label(const ModeSet& set) {
 
 std::vector<ModeSet> mode_sets(const Results& results) {
   std::vector<ModeSet> sets;
-  for (const auto& row : results.table("buckling").rows) {
+  const StoredTable buckling = results.table("buckling");
+  const std::size_t kind = buckling.column("kind");
+  for (const auto& row : buckling.rows) {
     if (number_in(row[3]) < 0) continue;
     ModeSet& set = set_of(sets, row);
     set.buckling = true;
     StoredMode& mode = mode_of(set, static_cast<int>(number_in(row[3])));
     mode.value = number_in(row[4]);
-    mode.words = text_in(row[6]);
+    mode.words = text_in(row[kind]);
   }
   const StoredTable frequencies = results.table("frequencies");
   const std::size_t period = frequencies.column("period");

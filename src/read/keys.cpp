@@ -206,7 +206,7 @@ constexpr std::array kKeys = {
     Key{"analysis", "constant", Q::number, "", "buckling: { CASE = factor } that stay", true},
     Key{"analysis", "scaled", Q::number, "", "buckling: { CASE = factor } that grow", true},
     Key{"analysis", "try_restraints", Q::number, "0",
-        "buckling: the best restraints are really tried", true},
+        "buckling and modal: the best restraints are really tried", true},
     Key{"analysis", "until", Q::number, "", "modal: { x = 90 }, as many modes as reach it", true},
     Key{"analysis", "after", Q::number, "", "modal: \"ANALYSIS:LOADS\", about that P-Delta state",
         true},

@@ -179,6 +179,7 @@ void read_after(Reading& r, const Value& v, const std::string& who, AnalysisSpec
 
 void read_modal_keys(Reading& r, const Value& t, const std::string& who, AnalysisSpec& spec) {
   spec.loads.clear();
+  read_count(r, t, "try_restraints", who, spec.try_restraints);
   if (const Value* v = t.find("until")) {
     if (r.is_table(*v, who + ": until") && r.check_keys(*v, "until", who + ": until")) {
       for (std::size_t d = 0; d < 3; ++d) {

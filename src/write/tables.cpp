@@ -38,6 +38,7 @@ void add_mode_tables(std::vector<TableSpec>& specs) {
                    "buckling factors and what buckles",
                    {integer_column("mode", "from 1; -1: the loads reversed"),
                     real_column("factor", Q::number, "on the loads"),
+                    real_column("vertical", Q::force, "downward load of all at that factor"),
                     real_column("error", Q::number, "estimate of the split error, relative"),
                     text_column("kind", "sway, no sway, out of plane, torsional, one member"),
                     text_column("node", "of the largest translation"),
@@ -56,6 +57,8 @@ void add_mode_tables(std::vector<TableSpec>& specs) {
         real_column("Lz", Q::length, "about z"),
         real_column("Kz", Q::number, "over the member's length"),
         real_column("slenderness_z", Q::number, "over the radius of gyration"),
+        real_column("euler_y", Q::force, "pi² EI/L² of the member alone"),
+        real_column("euler_z", Q::force, "about z"),
         real_column("Ky_sway", Q::number, "alignment equation, sway permitted"),
         real_column("Ky_held", Q::number, "alignment equation, sway prevented"),
         real_column("Kz_sway", Q::number, "about z"), real_column("Kz_held", Q::number, "about z"),
@@ -68,12 +71,13 @@ void add_mode_tables(std::vector<TableSpec>& specs) {
                     real_column("share_y", Q::number, "in bending about y"),
                     real_column("share_z", Q::number, "in bending about z"),
                     real_column("share_twist", Q::number, "in twist")}});
-  specs.push_back({"restraints",
-                   "where a restraint raises the lowest buckling factor most",
-                   {integer_column("rank", "the best first"), text_column("node", ""),
-                    text_column("direction", "ux, uy, uz"),
-                    real_column("gain", Q::number, "of the factor by a spring of 1 kN/m"),
-                    real_column("factor", Q::number, "with the direction really held")}});
+  specs.push_back(
+      {"restraints",
+       "where a restraint raises the lowest buckling factor or frequency most",
+       {integer_column("rank", "the best first"), text_column("node", ""),
+        text_column("direction", "ux, uy, uz"),
+        real_column("gain", Q::number, "of the factor or of Hz by a spring of 1 kN/m"),
+        real_column("held", Q::number, "factor or Hz with the direction really held")}});
   specs.push_back({"path",
                    "load levels of a march, in the order tried",
                    {real_column("factor", Q::number, "on the loads"),
@@ -385,6 +389,7 @@ class Writer {
       lead(step);
       sink_.integer(m.number);
       sink_.real(m.factor);
+      sink_.real(step.buckling->vertical_stays + m.factor * step.buckling->vertical);
       sink_.real(m.error);
       sink_.text(m.kind);
       sink_.text(m.shape.furthest.valid() ? model_.nodes[m.shape.furthest].name : "");
@@ -409,6 +414,8 @@ class Writer {
              {e.length_y, e.K_y, e.slenderness_y, e.length_z, e.K_z, e.slenderness_z}) {
           sink_.real(v);
         }
+        sink_.real(e.euler_y);
+        sink_.real(e.euler_z);
         for (const auto& v : {e.sway_y, e.held_y, e.sway_z, e.held_z}) sink_.real(v);
         sink_.text(e.concerns ? "yes" : "no");
         sink_.text(e.recommended ? "yes" : "no");
@@ -427,15 +434,15 @@ class Writer {
 
   void restraints() {
     for (const Step& step : result_.steps) {
-      if (!step.buckling) continue;
+      if (!step.buckling && !step.modal) continue;
       int rank = 0;
-      for (const RestraintGain& g : step.buckling->gains) {
+      for (const RestraintGain& g : step.buckling ? step.buckling->gains : step.modal->gains) {
         lead(step);
         sink_.integer(++rank);
         sink_.text(model_.nodes[g.node].name);
         sink_.text(kDisplacementNames[static_cast<std::size_t>(g.direction)]);
         sink_.real(g.derivative * 1e3);
-        sink_.real(g.factor);
+        sink_.real(g.held);
         sink_.end_row();
       }
     }

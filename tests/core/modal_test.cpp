@@ -85,6 +85,40 @@ TEST(Modal, M1CantileverAndSimpleBeam) {
   }
 }
 
+TEST(Modal, RestraintsAreRankedForTheLowestFrequencyAndTried) {
+  const auto lowest = [](double spring, int tries) {
+    Beam c;
+    c.b.fix(c.left, {0, 2, 4});
+    if (spring > 0) c.b.spring(c.right, 2, spring);
+    AnalysisSpec spec;
+    spec.modes = 1;
+    spec.try_restraints = tries;
+    return modes_of(vibrate(c.b, spec));
+  };
+  const ModalResult r = lowest(0, 1);
+  ASSERT_EQ(r.gains.size(), 1u);
+  EXPECT_EQ(r.gains[0].direction, 2);
+  const double h = 1e-3;
+  const double change = lowest(h, 0).modes[0].frequency() - r.modes[0].frequency();
+  EXPECT_RELATIVE(r.gains[0].derivative, change / h, 1e-2);
+  EXPECT_RELATIVE(*r.gains[0].held, std::pow(3.926602312047919, 2) / (2 * M_PI), kSplit);
+}
+
+TEST(Modal, TheHandFormulaStandsBesideAndMissingModesAreCounted) {
+  Beam c;
+  c.b.fix(c.left, {0, 2, 4});
+  AnalysisSpec spec;
+  spec.modes = 2;
+  const ModalResult r = modes_of(vibrate(c.b, spec));
+  // Deflection of a cantilever under its weight: ω² = 162/13.
+  EXPECT_RELATIVE(*r.by_hand[2], std::sqrt(162.0 / 13), 1e-3);
+  EXPECT_FALSE(r.by_hand[1].has_value());
+  // Effective mass 61.3, 18.8, 6.5, 3.3, 2.0 per cent: the fifth mode passes 90.
+  EXPECT_EQ(r.enough[2], 5);
+  spec.modes = 5;
+  EXPECT_EQ(modes_of(vibrate(c.b, spec)).enough[2], 0);
+}
+
 TEST(Modal, M2MastWithATipMassIsExactAndHasOneMode) {
   FrameBuilder b(Plane::xz);
   const NodeId A = b.node("A", 0, 0, 0), B = b.node("B", 0, 0, 3);
@@ -96,6 +130,7 @@ TEST(Modal, M2MastWithATipMassIsExactAndHasOneMode) {
   ASSERT_EQ(r.modes.size(), 1u);
   EXPECT_RELATIVE(r.modes[0].omega, std::sqrt(3 * 210e9 * 2e-5 / (250 * 27)), kExact);
   EXPECT_TRUE(r.certificate.complete());
+  EXPECT_RELATIVE(*r.by_hand[0], r.modes[0].omega, kExact);  // one mass: Rayleigh's method is exact
   EXPECT_RELATIVE(*r.modes[0].mass[0], 250, kExact);
   EXPECT_FALSE(r.modes[0].mass[2].has_value());  // no mass that way
   ASSERT_EQ(r.remarks.size(), 1u);

@@ -5,10 +5,13 @@
 #include <Eigen/Cholesky>
 #include <Eigen/Eigenvalues>
 #include <algorithm>
+#include <functional>
 #include <numeric>
 
 #include "core/solve/conjugate_gradients.hpp"
+#include "core/solve/inner_elimination.hpp"
 #include "core/solve/null_space.hpp"
+#include "core/solve/tall_products.hpp"
 #include "core/system/ordering.hpp"
 #include "support/frame_builder.hpp"
 
@@ -40,6 +43,46 @@ Eigen::MatrixXd with_spectrum(const Eigen::VectorXd& eigenvalues) {
   return Q * eigenvalues.asDiagonal() * Q.transpose();
 }
 
+Graph grid(int n, std::vector<Vector3d>& positions) {
+  Graph graph(static_cast<std::size_t>(n * n * n));
+  const auto at = [n](int x, int y, int z) { return (z * n + y) * n + x; };
+  for (int z = 0; z < n; ++z) {
+    for (int y = 0; y < n; ++y) {
+      for (int x = 0; x < n; ++x) {
+        positions.emplace_back(5.0 * x, 6.1 * y, 3.3 * z);
+        const auto join = [&](int other) {
+          graph[at(x, y, z)].push_back(other);
+          graph[other].push_back(at(x, y, z));
+        };
+        if (x > 0) join(at(x - 1, y, z));
+        if (y > 0) join(at(x, y - 1, z));
+        if (z > 0) join(at(x, y, z - 1));
+      }
+    }
+  }
+  return graph;
+}
+
+/// The given diagonal and −1 between neighbours.
+SymmetricPattern grid_matrix(const Graph& graph, const std::function<double(int)>& diagonal,
+                             std::vector<double>& values) {
+  SymmetricPattern pattern;
+  pattern.size = static_cast<int>(graph.size());
+  for (int j = 0; j < pattern.size; ++j) {
+    pattern.rows.push_back(j);
+    values.push_back(diagonal(j));
+    std::vector<int> below = graph[static_cast<std::size_t>(j)];
+    std::sort(below.begin(), below.end());
+    for (const int i : below) {
+      if (i < j) continue;
+      pattern.rows.push_back(i);
+      values.push_back(-1);
+    }
+    pattern.column_start.push_back(static_cast<std::int64_t>(pattern.rows.size()));
+  }
+  return pattern;
+}
+
 TEST(Factorisation, SolvesAndCountsNegativePivots) {
   Eigen::VectorXd eigenvalues(6);
   eigenvalues << 1, 2, 3, 4, 5, 6;
@@ -59,6 +102,49 @@ TEST(Factorisation, SolvesAndCountsNegativePivots) {
     EXPECT_EQ(f.factorise(indefinite.values), FactorStatus::not_positive_definite);
     EXPECT_EQ(negative_eigenvalues(indefinite.pattern, indefinite.values), negative);
   }
+}
+
+TEST(Factorisation, ManyRightSidesAgreeWithTheMatrix) {
+  // Large enough for supernodes; 11 columns: one pack of eight and a rest.
+  std::vector<Vector3d> positions;
+  const int n = 9;
+  const Graph graph = grid(n, positions);
+  std::vector<double> values;
+  const SymmetricPattern pattern = grid_matrix(
+      graph, [](int j) { return 6.5 + j % 7; }, values);
+  Factorisation f(pattern);
+  ASSERT_EQ(f.factorise(values), FactorStatus::positive_definite);
+  srand(3);
+  const Eigen::MatrixXd X = Eigen::MatrixXd::Random(pattern.size, 11);
+  Eigen::MatrixXd Y = multiply_block(pattern, values, X);
+  f.solve(Y);
+  EXPECT_LT((Y - X).cwiseAbs().maxCoeff(), 1e-13);
+}
+
+TEST(InnerElimination, SolvesAsTheWholeMatrixDoes) {
+  Eigen::VectorXd eigenvalues = Eigen::VectorXd::LinSpaced(9, 1, 50);
+  const Eigen::MatrixXd A = with_spectrum(eigenvalues);
+  const Dense d(A);
+  const int inner = 4;
+  const InnerElimination elimination(d.pattern, d.values, inner);
+  ASSERT_TRUE(elimination.definite());
+  const Eigen::MatrixXd Aii = A.topLeftCorner(inner, inner), Ari = A.bottomLeftCorner(5, inner);
+  const Eigen::MatrixXd rest = A.bottomRightCorner(5, 5) - Ari * Aii.inverse() * Ari.transpose();
+  Eigen::MatrixXd X = Eigen::MatrixXd::Random(9, 3);
+  Eigen::MatrixXd Y = A * X;
+  elimination.solve(Y, [&rest](Eigen::MatrixXd& b) { b = (rest.inverse() * b).eval(); });
+  EXPECT_LT((Y - X).norm(), 1e-12);
+}
+
+TEST(TallProducts, AgreeWithPlainOnes) {
+  srand(4);
+  const Eigen::MatrixXd A = Eigen::MatrixXd::Random(301, 13);
+  Eigen::MatrixXd B = Eigen::MatrixXd::Random(301, 10);
+  EXPECT_LT((tall_inner(A, 11, B) - A.leftCols(11).transpose() * B).norm(), 1e-12);
+  const Eigen::MatrixXd c = Eigen::MatrixXd::Random(7, 10);
+  const Eigen::MatrixXd left = B - A.middleCols(3, 7) * c;
+  tall_subtract(A, 3, c, B);
+  EXPECT_LT((B - left).norm(), 1e-12);
 }
 
 TEST(Factorisation, NotFiniteIsSeen) {
@@ -95,47 +181,15 @@ TEST(ConjugateGradients, ConvergesOrSeesNegativeCurvature) {
             CgEnd::negative_curvature);
 }
 
-Graph grid(int n, std::vector<Vector3d>& positions) {
-  Graph graph(static_cast<std::size_t>(n * n * n));
-  const auto at = [n](int x, int y, int z) { return (z * n + y) * n + x; };
-  for (int z = 0; z < n; ++z) {
-    for (int y = 0; y < n; ++y) {
-      for (int x = 0; x < n; ++x) {
-        positions.emplace_back(5.0 * x, 6.1 * y, 3.3 * z);
-        const auto join = [&](int other) {
-          graph[at(x, y, z)].push_back(other);
-          graph[other].push_back(at(x, y, z));
-        };
-        if (x > 0) join(at(x - 1, y, z));
-        if (y > 0) join(at(x, y - 1, z));
-        if (z > 0) join(at(x, y, z - 1));
-      }
-    }
-  }
-  return graph;
-}
-
 TEST(Factorisation, CountsTheEigenvaluesOfAGridBelowAShift) {
   // K = sum over the axes of second differences with held ends: its eigenvalues are the sums of
   // 2 − 2cos(iπ/(n + 1)), many of them repeated.
   const int n = 9;
   std::vector<Vector3d> positions;
   const Graph graph = grid(n, positions);
-  SymmetricPattern pattern;
-  pattern.size = n * n * n;
   std::vector<double> values;
-  for (int j = 0; j < pattern.size; ++j) {
-    pattern.rows.push_back(j);
-    values.push_back(6);
-    std::vector<int> below = graph[static_cast<std::size_t>(j)];
-    std::sort(below.begin(), below.end());
-    for (const int i : below) {
-      if (i < j) continue;
-      pattern.rows.push_back(i);
-      values.push_back(-1);
-    }
-    pattern.column_start.push_back(static_cast<std::int64_t>(pattern.rows.size()));
-  }
+  const SymmetricPattern pattern = grid_matrix(
+      graph, [](int) { return 6; }, values);
   for (const double shift : {0.05, 0.7, 3.1, 6.05, 11.3, 12.5}) {
     int below = 0;
     const auto one = [](int i) { return 2 - 2 * std::cos(i * M_PI / (n + 1)); };

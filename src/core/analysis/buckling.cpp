@@ -9,6 +9,7 @@
 #include "core/analysis/first_order.hpp"
 #include "core/analysis/mode_search.hpp"
 #include "core/analysis/p_delta.hpp"
+#include "core/analysis/restraints.hpp"
 #include "core/analysis/split_plan.hpp"
 #include "core/results/alignment.hpp"
 #include "core/system/mechanism_words.hpp"
@@ -218,11 +219,13 @@ class BucklingSolver {
       const ElementProperties p = element_properties(frame_.variant(), id);
       if (p.kind != MemberKind::frame || p.r2 <= 0 || p.GJ <= 0) continue;
       for (const MemberId piece : eigen_.split.pieces_of[id]) {
-        const double N = grows_[piece].mean(), stays = stays_[piece].mean();
-        if (N >= 0) continue;
-        const double factor = (p.GJ / p.r2 + stays) / -N;
-        const bool lower = limit.factor == 0 || factor < limit.factor * (1 - kSameValue);
-        if (factor > 0 && lower) limit = {id, factor};
+        for (const auto end : {&LinearAlong::start, &LinearAlong::end}) {
+          const double N = grows_[piece].*end, stays = stays_[piece].*end;
+          if (N >= 0) continue;
+          const double factor = (p.GJ / p.r2 + stays) / -N;
+          const bool lower = limit.factor == 0 || factor < limit.factor * (1 - kSameValue);
+          if (factor > 0 && lower) limit = {id, factor};
+        }
       }
     }
     return limit;
@@ -370,15 +373,17 @@ class BucklingSolver {
       e.member = id;
       e.N = N[id];
       const auto fill = [&](double EI, bool bends, double I, std::optional<double>& length,
-                            std::optional<double>& K, std::optional<double>& slenderness) {
+                            std::optional<double>& K, std::optional<double>& slenderness,
+                            std::optional<double>& euler) {
         if (EI <= 0 || !bends) return;
+        euler = M_PI * M_PI * EI / (p.length * p.length);
         length = M_PI * std::sqrt(EI / -N[id]);
         K = *length / p.length;
         if (A > 0 && I > 0) slenderness = *length / std::sqrt(I / A);
       };
       const SectionProperties& s = model_.sections[model_.members[id].section].properties;
-      fill(p.EIy, frame_.bends(id, true), s.Iy, e.length_y, e.K_y, e.slenderness_y);
-      fill(p.EIz, frame_.bends(id, false), s.Iz, e.length_z, e.K_z, e.slenderness_z);
+      fill(p.EIy, frame_.bends(id, true), s.Iy, e.length_y, e.K_y, e.slenderness_y, e.euler_y);
+      fill(p.EIz, frame_.bends(id, false), s.Iz, e.length_z, e.K_z, e.slenderness_z, e.euler_z);
       if (const auto k = alignment_factors(frame_, id, true))
         e.sway_y = k->sway, e.held_y = k->held;
       if (const auto k = alignment_factors(frame_, id, false))
@@ -429,43 +434,10 @@ class BucklingSolver {
   std::vector<ModeEnergy> energies_;
 };
 
-/// dλ/dk = φ²/(φᵀ(−Kg)φ) = λ·φ²/(φᵀKφ) of a spring at each free direction of each node; ranked, the
-/// best first.
-std::vector<RestraintGain> rank_restraints(const FrameSystem& frame, const BucklingMode& mode) {
-  const Model& model = frame.model();
-  std::vector<RestraintGain> gains;
-  for (const NodeId n : model.nodes.ids()) {
-    for (int d = 0; d < 3; ++d) {
-      if (!model.uses_direction(d) || frame.support(n)[d].stiffness == kRigid) continue;
-      const double u = mode.shape.nodes[n].translation[d];
-      if (u != 0) gains.push_back({n, d, mode.factor * u * u / mode.stiffness, {}});
-    }
-  }
-  std::stable_sort(gains.begin(), gains.end(), [](const auto& a, const auto& b) {
-    return a.derivative > b.derivative * (1 + 1e-6);
-  });
-  return gains;
-}
-
-Variant with_holds(const Variant& variant, const std::vector<Hold>& holds) {
-  Variant held = variant;
-  for (const Hold& h : holds) {
-    for (int d = 0; d < kDirections; ++d) {
-      if (h.directions[static_cast<std::size_t>(d)]) {
-        held.restraints.push_back({h.node, Vector6d::Unit(d)});
-      }
-    }
-  }
-  return held;
-}
-
 /// One direction more held than in the analysis; the new factor, if the frame still buckles.
 std::optional<double> factor_with(const ElasticFrame& frame, const AnalysisSpec& spec,
                                   const LoadSet& loads, const RestraintGain& gain) {
-  Hold hold;
-  hold.node = gain.node;
-  hold.directions[static_cast<std::size_t>(gain.direction)] = true;
-  const ElasticFrame held = make_elastic_frame(with_holds(frame.system->variant(), {hold}));
+  const ElasticFrame held = with_restraint(frame, gain);
   if (!held.stands()) return std::nullopt;
   AnalysisSpec first;
   first.loads = {loads};
@@ -549,13 +521,19 @@ void solve_set(const ElasticFrame& frame, const AnalysisSpec& spec, const Step& 
   BucklingSolver solver(frame, {&grows, stays ? &*stays : nullptr}, wanted,
                         mode_accuracy(*frame.system));
   auto result = std::make_shared<BucklingResult>(solver.solve());
+  const auto downward = [&frame](const Step& s) {
+    return -s.equilibrium.loads[frame.system->model().vertical];
+  };
+  result->vertical = downward(first);
+  if (constant != nullptr) result->vertical_stays = downward(*constant);
   if (!result->modes.empty()) {
-    result->gains = rank_restraints(*frame.system, result->modes.front());
-    result->gains.resize(std::min<std::size_t>(result->gains.size(), 10));
+    // dλ/dk = φ²/(φᵀ(−Kg)φ) = λ·φ²/(φᵀKφ).
+    const BucklingMode& lowest = result->modes.front();
+    result->gains = rank_restraints(*frame.system, lowest.shape, lowest.factor / lowest.stiffness);
     const auto tries =
         std::min<std::size_t>(result->gains.size(), std::size_t(spec.try_restraints));
     for (std::size_t i = 0; i < tries; ++i) {
-      result->gains[i].factor = factor_with(frame, spec, step.loads, result->gains[i]);
+      result->gains[i].held = factor_with(frame, spec, step.loads, result->gains[i]);
     }
     if (spec.march) march_up(frame, spec, first, *result);
     const int few = static_cast<int>(result->modes.size());

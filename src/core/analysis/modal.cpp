@@ -8,6 +8,7 @@
 #include "core/analysis/eigen_frame.hpp"
 #include "core/analysis/mass.hpp"
 #include "core/analysis/mode_search.hpp"
+#include "core/analysis/restraints.hpp"
 #include "core/analysis/split_plan.hpp"
 #include "core/solve/conjugate_gradients.hpp"
 #include "core/system/mechanism_words.hpp"
@@ -20,6 +21,9 @@ using Counts = IndexedVector<MemberId, int>;
 
 constexpr int kDefaultModes = 10, kMostModes = 300;
 constexpr int kMostPasses = 4, kMostVectors = 600;
+/// Modes that are looked through for how many would be enough, and how well.
+constexpr int kMostTold = 100;
+constexpr double kTellTolerance = 1e-2;
 /// The error of ω² over that of ω.
 constexpr double kTwice = 2;
 /// ω² below this part of the shift is a rigid motion.
@@ -55,7 +59,18 @@ class ModalSolver {
     }
     certify(result);
     report(result);
+    find_by_hand(result);
+    look_further(result);
     return {};
+  }
+
+  /// Only the lowest frequency, Hz.
+  std::optional<double> lowest() {
+    wanted_ = 1;
+    if (mass_.empty()) return std::nullopt;
+    counts_ = first_counts();
+    if (!settle_on_split().stands() || omegas_.size() == 0) return std::nullopt;
+    return omegas_[0] / (2 * M_PI);
   }
 
  private:
@@ -348,6 +363,52 @@ class ModalSolver {
     }
   }
 
+  /// Rayleigh's quotient of the deflection under M·r: ω² = bᵀu/(uᵀMu) with K·u = b.
+  void find_by_hand(ModalResult& result) const {
+    if (shift_ > 0) return;
+    for (int d = 0; d < 3; ++d) {
+      if (result.movable[static_cast<std::size_t>(d)] <= kNoMass * result.total[0]) continue;
+      const VectorXd b = excitation(d);
+      Eigen::MatrixXd u = b;
+      eigen_.solve(u);
+      const VectorXd shape = u.col(0);
+      const double mass = shape.dot(multiply(eigen_.pattern(), mass_values_, shape));
+      if (mass > 0) {
+        result.by_hand[static_cast<std::size_t>(d)] = std::sqrt(b.dot(shape) / mass);
+      }
+    }
+  }
+
+  /// How many modes would reach enough mass where those asked for do not: told only where it is
+  /// found at once.
+  void look_further(ModalResult& result) {
+    constexpr int kFewUnknowns = 20000;
+    if (eigen_.pattern().size > kFewUnknowns || exhausted_) return;
+    std::array<VectorXd, 3> b;
+    std::array<double, 3> short_of = {};
+    bool any = false;
+    for (std::size_t d = 0; d < 3; ++d) {
+      double sum = 0;
+      for (const VibrationMode& m : result.modes) sum += m.mass[d].value_or(0);
+      const double enough = kEnoughMass / 100 * result.total[d];
+      if (result.total[d] <= 0 || sum >= enough || result.movable[d] < enough) continue;
+      short_of[d] = enough;
+      b[d] = excitation(static_cast<int>(d));
+      any = true;
+    }
+    if (!any) return;
+    const EigenPairs& pairs = search_->find(kMostTold, kTellTolerance);
+    for (std::size_t d = 0; d < 3; ++d) {
+      double sum = 0;
+      for (Eigen::Index i = 0; i < pairs.theta.size() && short_of[d] > 0; ++i) {
+        sum += std::pow(b[d].dot(pairs.vectors.col(i)), 2) / pairs.theta[i];
+        if (sum < short_of[d]) continue;
+        result.enough[d] = static_cast<int>(i) + 1;
+        break;
+      }
+    }
+  }
+
   double rayleigh(const VectorXd& phi) const {
     const double stiffness = phi.dot(multiply(eigen_.pattern(), eigen_.stiffness, phi));
     const double mass = phi.dot(multiply(eigen_.pattern(), mass_values_, phi));
@@ -389,6 +450,20 @@ class ModalSolver {
   std::vector<ModeEnergy> energies_;
 };
 
+/// df/dk = φ²/(φᵀMφ)/(4π·ω); the best are really held, with the axial forces as they are.
+void find_gains(const ElasticFrame& frame, const AnalysisSpec& spec, const Step* state,
+                ModalResult& result) {
+  if (result.modes.empty() || result.modes.front().omega == 0) return;
+  const VibrationMode& lowest = result.modes.front();
+  result.gains = rank_restraints(*frame.system, lowest.shape,
+                                 1 / (lowest.modal_mass * 4 * M_PI * lowest.omega));
+  const auto tries = std::min<std::size_t>(result.gains.size(), std::size_t(spec.try_restraints));
+  for (std::size_t i = 0; i < tries; ++i) {
+    const ElasticFrame held = with_restraint(frame, result.gains[i]);
+    if (held.stands()) result.gains[i].held = ModalSolver(held, spec, state).lowest();
+  }
+}
+
 }  // namespace
 
 Step modal(const ElasticFrame& frame, const AnalysisSpec& spec, const Step* state,
@@ -401,7 +476,10 @@ Step modal(const ElasticFrame& frame, const AnalysisSpec& spec, const Step* stat
   step.label = state != nullptr ? state->loads.name : "unstressed";
   auto result = std::make_shared<ModalResult>();
   step.outcome = ModalSolver(frame, spec, state).solve(*result);
-  if (step.outcome.stands()) step.modal = result;
+  if (step.outcome.stands()) {
+    find_gains(frame, spec, state, *result);
+    step.modal = result;
+  }
   return step;
 }
 

@@ -44,6 +44,7 @@ struct EffectiveLength {
   std::optional<double> length_y, length_z;            ///< π√(EI/P), m
   std::optional<double> K_y, K_z;                      ///< over the member's length
   std::optional<double> slenderness_y, slenderness_z;  ///< over the radius of gyration
+  std::optional<double> euler_y, euler_z;              ///< π²EI/L² of the member alone, N
   /// Second opinion: K of the alignment equations, sway permitted and prevented.
   std::optional<double> sway_y, held_y, sway_z, held_z;
   bool concerns = false;     ///< the mode bends this member
@@ -62,12 +63,12 @@ struct BucklingMode {
   std::vector<EffectiveLength> lengths;
 };
 
-/// A spring added at a node and direction: how much it raises the lowest factor.
+/// A spring added at a node and direction: how much it raises the lowest factor or frequency.
 struct RestraintGain {
   NodeId node;
   int direction = 0;
-  double derivative = 0;         ///< of the factor by the spring's stiffness, 1/(N/m)
-  std::optional<double> factor;  ///< with the direction really held
+  double derivative = 0;       ///< of factor or Hz by the spring's stiffness, per N/m
+  std::optional<double> held;  ///< factor or Hz with the direction really held
 };
 
 /// One load level of a march with the second-order state.
@@ -88,6 +89,8 @@ struct BucklingResult {
   /// Where the march ends: between the last factor that stands and the first that does not.
   std::optional<double> march_factor;
   int wanted = 0;
+  /// Downward load at factor 1 that grows with it, and that stays, N.
+  double vertical = 0, vertical_stays = 0;
   /// Factor at which the torsion of a member gives way between its ends; 0: nowhere.
   double torsion_limit = 0;
   std::vector<std::string> remarks;
@@ -96,6 +99,10 @@ struct BucklingResult {
     return march_factor ? *march_factor : modes.empty() ? 0 : modes.front().factor;
   }
 };
+
+/// Per cent of the mass that modes should reach in a direction (ASCE 7-22, 12.9.1.1; EN 1998-1,
+/// 4.3.3.3.1).
+inline constexpr double kEnoughMass = 90;
 
 struct VibrationMode {
   int number = 0;
@@ -121,6 +128,13 @@ struct ModalResult {
   std::array<double, 6> total = {};
   /// What of it the unheld directions can move (the exact sum of all effective masses).
   std::array<double, 3> movable = {};
+  /// Rayleigh's method by hand, rad/s: the shape is the deflection under the weight turned along x,
+  /// y or z; blank where nothing moves.
+  std::array<std::optional<double>, 3> by_hand;
+  /// How many modes reach kEnoughMass along x, y, z, where those asked for do not; 0: the modes do,
+  /// or too many would be needed.
+  std::array<int, 3> enough = {};
+  std::vector<RestraintGain> gains;            ///< for the lowest frequency, the best first
   IndexedVector<NodeId, Vector3d> nodal_mass;  ///< kg, members' mass shared to their ends
   std::vector<std::string> remarks;
 };
