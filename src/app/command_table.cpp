@@ -201,7 +201,8 @@ std::vector<Results::Filter> filters_of(const cxxopts::ParseResult& parsed, cons
                                        {"load", "loads"},
                                        {"node", "node"},
                                        {"member", "member"},
-                                       {"step", "step"}}) {
+                                       {"step", "step"},
+                                       {"mode", "mode"}}) {
     if (parsed.count(option) == 0) continue;
     // Envelopes hold both in one column.
     const std::string found =
@@ -234,8 +235,8 @@ int command_table(const Arguments& arguments) {
   options.add()("analysis", "only this analysis; names and patterns, may be repeated", names(),
                 "NAME")("load", "only these loads", names(), "NAME")(
       "node", "only these nodes", names(), "NAME")("member", "only these members", names(), "NAME")(
-      "group", "only nodes or members of this group", names(), "NAME")("step", "only these steps",
-                                                                       names(), "N")(
+      "group", "only nodes or members of this group", names(), "NAME")(
+      "step", "only these steps", names(), "N")("mode", "only these modes", names(), "N")(
       "sort", "by a column, largest magnitude first; COLUMN:up for rising", word(), "COLUMN")(
       "top", "only the first N rows", cxxopts::value<int>(), "N")(
       "extremes", "smallest and largest per member, node, group, or of all", word(), "PER")(

@@ -33,12 +33,19 @@ std::string what_it_means(double factor) {
   return growth + "; above 10: second-order effects are small";
 }
 
+/// Members, the largest share of the strain energy first; of equal ones the first in the file.
+std::vector<MemberId> by_share(const Model& model,
+                               const IndexedVector<MemberId, MemberShare>& shares) {
+  const auto rank = [&shares](MemberId id) { return std::round(shares[id].whole * 1e6); };
+  std::vector<MemberId> order = model.members.ids();
+  std::stable_sort(order.begin(), order.end(),
+                   [&rank](MemberId a, MemberId b) { return rank(a) > rank(b); });
+  return order;
+}
+
 /// "CE.1 62 %, CB.1 11 %": who carries the strain energy.
 std::string who_buckles(const Model& model, const IndexedVector<MemberId, MemberShare>& shares) {
-  std::vector<MemberId> order = model.members.ids();
-  std::stable_sort(order.begin(), order.end(), [&shares](MemberId a, MemberId b) {
-    return shares[a].whole > shares[b].whole * (1 + 1e-6);
-  });
+  const std::vector<MemberId> order = by_share(model, shares);
   std::string words;
   for (std::size_t i = 0; i < order.size() && i < 4; ++i) {
     const double share = shares[order[i]].whole;
@@ -91,6 +98,12 @@ bool nodes_matter(const BucklingMode& mode) {
          !mode.kind.starts_with("no sway");
 }
 
+/// The node that moves most, or the member that bows between its nodes.
+std::string place_of(const Model& model, const BucklingMode& mode) {
+  return nodes_matter(mode) ? model.nodes[mode.shape.furthest].name
+                            : model.members[by_share(model, mode.shares).front()].name;
+}
+
 std::string mode_words(const Model& model, const BucklingMode& mode) {
   std::string words = fmt::format("{}: {} {}", mode.number, factor_text(mode.factor), mode.kind);
   if (nodes_matter(mode)) {
@@ -130,8 +143,7 @@ std::string buckling_analysis(const RunResult& result, const std::string& analys
       continue;
     }
     const BucklingMode& m = step.buckling->modes.front();
-    table.add({step.loads.name, factor_text(m.factor), m.kind,
-               nodes_matter(m) ? model.nodes[m.shape.furthest].name : "",
+    table.add({step.loads.name, factor_text(m.factor), m.kind, place_of(model, m),
                m.factor > 1 ? fmt::format("{:.2f}", 1 / (1 - 1 / m.factor)) : "-"});
   }
   std::string text = '\n' + table.print();
@@ -181,7 +193,7 @@ std::string participation_words(const Model& model, const ModalResult& r) {
     if (most < kEnoughMass) {
       shortage += fmt::format(" and cannot get there: only {:.0f} % can move", most);
     } else if (r.enough[d] > 0) {
-      shortage += fmt::format(": {} more modes would do (modes = {})",
+      shortage += fmt::format(": about {} more modes would do (modes = {})",
                               r.enough[d] - static_cast<int>(r.modes.size()), r.enough[d]);
     } else if (static_cast<int>(d) == model.vertical) {
       shortage += ", which needs the many modes of girders";
@@ -203,11 +215,11 @@ std::string hand_words(const ModalResult& r, int width) {
       if (main == nullptr || m.mass[d].value_or(0) > main->mass[d].value_or(0)) main = &m;
     }
     if (main == nullptr || main->mass[d].value_or(0) < r.total[d] / 2) continue;
-    words += fmt::format("{} {} {:.4g} s (mode {}: {:.4g})", words.empty() ? "" : ",",
+    words += fmt::format("{} along {} {:.4g} s (mode {}: {:.4g})", words.empty() ? "" : ",",
                          kAxisNames[d], 2 * M_PI / *r.by_hand[d], main->number, main->period());
   }
   if (words.empty()) return {};
-  return wrapped("   by hand, from the deflection under the weight turned sideways:" + words, width,
+  return wrapped("   period by hand, from the deflection under the weight acting" + words, width,
                  3) +
          '\n';
 }
@@ -228,8 +240,8 @@ std::string modal_step(const Step& step, const Model& model, const UnitSystem& u
     }
     if (m.shape.only_rotations) where = "rotations only";
     table.add({fmt::format("  {}", m.number),
-               m.omega > 0 ? fmt::format("{:.4g}", m.period()) : "rigid",
-               fmt::format("{:.4g}", m.frequency()), per_cent(m.mass[0], r.total[0]),
+               m.omega > 0 ? significant(m.period()) : "rigid",
+               significant(m.frequency()), per_cent(m.mass[0], r.total[0]),
                per_cent(m.mass[1], r.total[1]), per_cent(m.mass[2], r.total[2]), where});
   }
   std::string text = '\n' + table.print();
@@ -258,9 +270,10 @@ std::string modal_step(const Step& step, const Model& model, const UnitSystem& u
 
 std::string closest_to_buckling(const RunResult& result) {
   if (const Step* worst = worst_buckling(result, "")) {
-    return fmt::format("Closest to buckling: {}, factor {}: {}.", worst->loads.name,
-                       factor_text(worst->buckling->lowest()),
-                       what_it_means(worst->buckling->lowest()));
+    const BucklingMode& mode = worst->buckling->modes.front();
+    return fmt::format("Closest to buckling: {}, factor {} ({}, most at {}): {}.",
+                       worst->loads.name, factor_text(worst->buckling->lowest()), mode.kind,
+                       place_of(*result.model, mode), what_it_means(worst->buckling->lowest()));
   }
   const Step* worst = nullptr;
   for (const Step& step : result.steps) {

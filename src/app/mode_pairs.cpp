@@ -30,6 +30,34 @@ ModeSet& set_of(std::vector<ModeSet>& sets, const std::vector<Cell>& row) {
   return sets.back();
 }
 
+/// Members that bow between their nodes: displacements at their quarter points, as of nodes.
+void add_axes(const Results& results, std::vector<ModeSet>& sets) {
+  const StoredTable axes = results.table("mode_axes");
+  const auto same_axis = [](const std::vector<Cell>& a, const std::vector<Cell>& b) {
+    return std::equal(a.begin(), a.begin() + 5, b.begin());
+  };
+  for (std::size_t first = 0, next = 0; first < axes.rows.size(); first = next) {
+    const auto& row = axes.rows[first];
+    for (next = first + 1; next < axes.rows.size() && same_axis(row, axes.rows[next]);) ++next;
+    if (number_in(row[4]) < 0) continue;
+    StoredMode& mode = mode_of(set_of(sets, row), static_cast<int>(number_in(row[4])));
+    const std::size_t last = next - first - 1;
+    for (int quarter = 1; quarter <= 3; ++quarter) {
+      const double at = double(last) * quarter / 4;
+      const auto before = static_cast<std::size_t>(at);
+      const auto after = std::min(before + 1, last);
+      Vector3d u;
+      for (int d = 0; d < 3; ++d) {
+        const auto column = static_cast<std::size_t>(6 + d);
+        const double a = number_in(axes.rows[first + before][column]);
+        const double b = number_in(axes.rows[first + after][column]);
+        u[d] = a + (b - a) * (at - double(before));
+      }
+      mode.places[fmt::format("{} {}/4", text_in(row[3]), quarter)] = u;
+    }
+  }
+}
+
 std::string label(const ModeSet& set) {
   return set.loads.empty() ? set.analysis : fmt::format("{}, {}", set.analysis, set.loads);
 }
@@ -56,16 +84,17 @@ std::vector<ModeSet> mode_sets(const Results& results) {
   for (const auto& row : results.table("mode_shapes").rows) {
     if (number_in(row[3]) < 0) continue;
     StoredMode& mode = mode_of(set_of(sets, row), static_cast<int>(number_in(row[3])));
-    mode.nodes[text_in(row[4])] = {number_in(row[5]), number_in(row[6]), number_in(row[7])};
+    mode.places[text_in(row[4])] = {number_in(row[5]), number_in(row[6]), number_in(row[7])};
   }
+  add_axes(results, sets);
   return sets;
 }
 
 double assurance(const StoredMode& a, const StoredMode& b) {
   double ab = 0, aa = 0, bb = 0;
-  for (const auto& [node, u] : a.nodes) {
-    const auto found = b.nodes.find(node);
-    if (found == b.nodes.end()) continue;
+  for (const auto& [node, u] : a.places) {
+    const auto found = b.places.find(node);
+    if (found == b.places.end()) continue;
     ab += u.dot(found->second);
     aa += u.squaredNorm();
     bb += found->second.squaredNorm();

@@ -14,7 +14,8 @@ struct StoredMode {
   int number = 0;
   double value = 0;  ///< buckling factor, or period in s
   std::string words;
-  std::unordered_map<std::string, Vector3d> nodes;  ///< translations
+  /// Translations of nodes, and of members at their quarter points.
+  std::unordered_map<std::string, Vector3d> places;
 };
 
 struct ModeSet {
@@ -26,7 +27,7 @@ struct ModeSet {
 /// Every set of modes in a results folder.
 std::vector<ModeSet> mode_sets(const Results& results);
 
-/// Modal assurance criterion over the nodes that both have, (φᵀψ)²/(φᵀφ·ψᵀψ) (Allemang 2003): 1 for
+/// Modal assurance criterion over the places that both have, (φᵀψ)²/(φᵀφ·ψᵀψ) (Allemang 2003): 1 for
 /// the same shape, 0 for shapes that have nothing in common.
 double assurance(const StoredMode& a, const StoredMode& b);
 

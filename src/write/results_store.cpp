@@ -437,11 +437,15 @@ std::string where(const TableSpec& spec, const std::vector<ColumnFilter>& filter
     } else if (f.column == "step") {
       sql += one_of("CAST(s.step AS TEXT)", f.wanted, values);
     } else {
-      const auto known = std::any_of(
+      const auto column = std::find_if(
           spec.columns.begin(), spec.columns.end(),
-          [&f](const ColumnSpec& c) { return c.type == Type::text && c.name == f.column; });
-      if (!known) {
+          [&f](const ColumnSpec& c) { return c.type != Type::real && c.name == f.column; });
+      if (column == spec.columns.end()) {
         throw StoreError{fmt::format("the table {} has no column \"{}\"", spec.name, f.column)};
+      }
+      if (column->type == Type::integer) {
+        sql += one_of(fmt::format("CAST(d.\"{}\" AS TEXT)", f.column), f.wanted, values);
+        continue;
       }
       sql += fmt::format("d.\"{}\" IN (SELECT id FROM words WHERE {})", f.column,
                          one_of("text", f.wanted, values));
@@ -464,13 +468,25 @@ Cell cell_of(const nlohmann::json& value) {
 
 void ResultsStore::read_gathered(const Impl& impl, const TableSpec& spec,
                                  const std::vector<ColumnFilter>& filters, StoredTable& result) {
-  // The other text columns of a gathered table lie inside its rows.
+  // The other columns of a gathered table lie inside its rows; of them, numbers that count are
+  // looked for there.
   std::vector<ColumnFilter> outside = filters;
-  std::erase_if(outside, [&spec](const ColumnFilter& f) {
-    return f.column != spec.columns.front().name &&
-           std::any_of(spec.columns.begin(), spec.columns.end(),
-                       [&f](const ColumnSpec& c) { return c.name == f.column; });
+  std::vector<std::pair<std::size_t, std::vector<std::string>>> inside;
+  std::erase_if(outside, [&](const ColumnFilter& f) {
+    for (std::size_t i = 1; i < spec.columns.size(); ++i) {
+      if (spec.columns[i].name != f.column) continue;
+      if (spec.columns[i].type == Type::integer) inside.emplace_back(i + 3, f.wanted);
+      return true;
+    }
+    return false;
   });
+  const auto wanted = [&inside](const std::vector<Cell>& row) {
+    return std::all_of(inside.begin(), inside.end(), [&row](const auto& filter) {
+      const auto* number = std::get_if<std::int64_t>(&row[filter.first]);
+      return number != nullptr && std::find(filter.second.begin(), filter.second.end(),
+                                            std::to_string(*number)) != filter.second.end();
+    });
+  };
   std::vector<std::string> values;
   const std::string sql = fmt::format(
       "SELECT s.analysis, s.loads, s.step, d.\"{0}\", d.rows FROM step_list s CROSS JOIN {1} d "
@@ -485,8 +501,12 @@ void ResultsStore::read_gathered(const Impl& impl, const TableSpec& spec,
       std::vector<Cell> row = {rows.getColumn(0).getString(), rows.getColumn(1).getString(),
                                std::int64_t{rows.getColumn(2).getInt()},
                                impl.word(rows.getColumn(3).getInt())};
-      for (const auto& value : one) row.push_back(cell_of(value));
-      result.rows.push_back(std::move(row));
+      for (const auto& value : one) {
+        const bool counts = spec.columns[row.size() - 3].type == Type::integer;
+        row.push_back(counts && value.is_number() ? Cell(value.get<std::int64_t>())
+                                                  : cell_of(value));
+      }
+      if (wanted(row)) result.rows.push_back(std::move(row));
     }
   }
 }
@@ -546,12 +566,18 @@ std::vector<std::string> ResultsStore::names(const TableSpec& spec,
   std::vector<std::string> all;
   try {
     const bool lead = column == "analysis" || column == "loads" || column == "step";
+    const bool counts = std::any_of(
+        spec.columns.begin(), spec.columns.end(),
+        [&column](const ColumnSpec& c) { return c.type == Type::integer && c.name == column; });
+    if (counts && spec.gathered) return all;  // inside the rows
     const std::string sql =
-        lead ? fmt::format("SELECT {} FROM step_list ORDER BY id", column)
-             : fmt::format(
-                   "SELECT text FROM words WHERE id IN (SELECT DISTINCT \"{}\" FROM {}) "
-                   "ORDER BY id",
-                   column, data_name(spec));
+        lead     ? fmt::format("SELECT {} FROM step_list ORDER BY id", column)
+        : counts ? fmt::format("SELECT DISTINCT CAST(\"{0}\" AS TEXT) FROM {1} ORDER BY \"{0}\"",
+                               column, data_name(spec))
+                 : fmt::format(
+                       "SELECT text FROM words WHERE id IN (SELECT DISTINCT \"{}\" FROM {}) "
+                       "ORDER BY id",
+                       column, data_name(spec));
     SQLite::Statement query(impl_->database, sql);
     while (query.executeStep()) {
       std::string name = query.getColumn(0).getString();

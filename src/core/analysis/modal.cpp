@@ -22,7 +22,7 @@ using Counts = IndexedVector<MemberId, int>;
 constexpr int kDefaultModes = 10, kMostModes = 300;
 constexpr int kMostPasses = 4, kMostVectors = 600;
 /// Modes that are looked through for how many would be enough, and how well.
-constexpr int kMostTold = 100;
+constexpr int kMostTold = 60;
 constexpr double kTellTolerance = 1e-2;
 /// The error of ω² over that of ω.
 constexpr double kTwice = 2;
