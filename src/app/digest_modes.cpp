@@ -239,8 +239,7 @@ std::string modal_step(const Step& step, const Model& model, const UnitSystem& u
       where += fmt::format(" {}", kDisplacementNames[static_cast<std::size_t>(m.shape.direction)]);
     }
     if (m.shape.only_rotations) where = "rotations only";
-    table.add({fmt::format("  {}", m.number),
-               m.omega > 0 ? significant(m.period()) : "rigid",
+    table.add({fmt::format("  {}", m.number), m.omega > 0 ? significant(m.period()) : "rigid",
                significant(m.frequency()), per_cent(m.mass[0], r.total[0]),
                per_cent(m.mass[1], r.total[1]), per_cent(m.mass[2], r.total[2]), where});
   }

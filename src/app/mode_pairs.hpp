@@ -27,8 +27,8 @@ struct ModeSet {
 /// Every set of modes in a results folder.
 std::vector<ModeSet> mode_sets(const Results& results);
 
-/// Modal assurance criterion over the places that both have, (φᵀψ)²/(φᵀφ·ψᵀψ) (Allemang 2003): 1 for
-/// the same shape, 0 for shapes that have nothing in common.
+/// Modal assurance criterion over the places that both have, (φᵀψ)²/(φᵀφ·ψᵀψ) (Allemang 2003): 1
+/// for the same shape, 0 for shapes that have nothing in common.
 double assurance(const StoredMode& a, const StoredMode& b);
 
 struct ModePair {

@@ -26,20 +26,6 @@ bool ends_with(const std::string& text, const std::string& end) {
   throw std::ios_base::failure(path, std::make_error_code(std::errc::io_error));
 }
 
-std::string escaped(const std::string& text) {
-  std::string result;
-  for (const char c : text) {
-    if (c == '<') {
-      result += "&lt;";
-    } else if (c == '&') {
-      result += "&amp;";
-    } else {
-      result += c;
-    }
-  }
-  return result;
-}
-
 /// Puts <title> first into an SVG, for readers that speak it.
 void add_title(const std::string& path, const std::string& alt) {
   std::ifstream in(path, std::ios::binary);
@@ -172,6 +158,20 @@ Vector2d Canvas::measure(const std::string& words, const TextStyle& style) {
 void draw_files(const std::vector<std::string>& paths, const std::string& alt,
                 const std::function<void(Canvas&)>& draw) {
   for (const std::string& path : paths) draw_file(path, alt, draw);
+}
+
+std::string escaped(const std::string& text) {
+  std::string result;
+  for (const char c : text) {
+    if (c == '<') {
+      result += "&lt;";
+    } else if (c == '&') {
+      result += "&amp;";
+    } else {
+      result += c;
+    }
+  }
+  return result;
 }
 
 }  // namespace ulterix

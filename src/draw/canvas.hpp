@@ -65,4 +65,7 @@ class Canvas {
 void draw_files(const std::vector<std::string>& paths, const std::string& alt,
                 const std::function<void(Canvas&)>& draw);
 
+/// The text as SVG writes it.
+std::string escaped(const std::string& text);
+
 }  // namespace ulterix

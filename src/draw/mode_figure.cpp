@@ -118,20 +118,6 @@ std::string svg_colour(const Colour& c) {
   return fmt::format("rgb({},{},{})", part(c.r), part(c.g), part(c.b));
 }
 
-std::string escaped(const std::string& text) {
-  std::string result;
-  for (const char c : text) {
-    if (c == '<') {
-      result += "&lt;";
-    } else if (c == '&') {
-      result += "&amp;";
-    } else {
-      result += c;
-    }
-  }
-  return result;
-}
-
 }  // namespace
 
 void draw_modes(Canvas& canvas, const Model& model, const std::string& heading,

@@ -24,6 +24,7 @@ void draw_modes(Canvas& canvas, const Model& model, const std::string& heading,
 
 /// A page that swings the modes, as SVG that a browser plays without anything else.
 std::string animated_modes(const Model& model, const std::string& heading,
-                           const std::vector<DrawnMode>& modes, const FigureSettings& settings = {});
+                           const std::vector<DrawnMode>& modes,
+                           const FigureSettings& settings = {});
 
 }  // namespace ulterix

@@ -91,17 +91,9 @@ std::optional<LoadSet> read_factored(Reading& r, const Value& v, const std::stri
   LoadSet set;
   for (const Entry& term : v.entries) {
     const auto factor = r.quantity(term.value, Quantity::number, who);
-    const auto found = r.cases.find(term.key);
-    if (found == r.cases.end()) {
-      if (r.is_refused(term.key)) continue;
-      std::vector<std::string> names;
-      for (const LoadCase& c : r.model.cases) names.push_back(c.name);
-      r.complain(term.at, "{}: no load case named \"{}\"{}", who, term.key,
-                 did_you_mean(term.key, names));
-      continue;
-    }
-    if (!factor) continue;
-    set.terms.emplace_back(found->second, *factor);
+    const auto load_case = r.load_case(term.key, term.at, who);
+    if (!load_case || !factor) continue;
+    set.terms.emplace_back(*load_case, *factor);
     if (!set.name.empty()) set.name += " + ";
     set.name += *factor == 1 ? term.key : fmt::format("{:g} {}", *factor, term.key);
   }

@@ -269,21 +269,14 @@ void read_combination(Reading& r, const Entry& entry) {
       for (LoadSet& set : sets) read_notional(r, term.value, who, set);
       continue;
     }
-    const auto found = r.cases.find(term.key);
-    if (found == r.cases.end()) {
-      if (r.is_refused(term.key)) continue;
-      std::vector<std::string> names;
-      for (const LoadCase& c : r.model.cases) names.push_back(c.name);
-      r.complain(term.at, "{}: no load case named \"{}\"{}", who, term.key,
-                 did_you_mean(term.key, names));
-      continue;
-    }
+    const auto load_case = r.load_case(term.key, term.at, who);
+    if (!load_case) continue;
     const std::vector<double> factors = read_factors(r, term, who);
     std::vector<LoadSet> expanded;
     for (const LoadSet& set : sets) {
       for (const double f : factors) {
         expanded.push_back(set);
-        expanded.back().terms.emplace_back(found->second, f);
+        expanded.back().terms.emplace_back(*load_case, f);
       }
     }
     sets = expanded;

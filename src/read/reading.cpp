@@ -220,6 +220,17 @@ std::vector<MemberId> Reading::select_members(const Value& value, const std::str
   return selected;
 }
 
+std::optional<CaseId> Reading::load_case(const std::string& name, Location at,
+                                         const std::string& who) {
+  const auto found = cases.find(name);
+  if (found != cases.end()) return found->second;
+  if (is_refused(name)) return std::nullopt;
+  std::vector<std::string> names;
+  for (const LoadCase& c : model.cases) names.push_back(c.name);
+  complain(at, "{}: no load case named \"{}\"{}", who, name, did_you_mean(name, names));
+  return std::nullopt;
+}
+
 std::vector<std::string> Reading::node_names() const {
   std::vector<std::string> names;
   for (const Node& n : model.nodes) names.push_back(n.name);

@@ -65,6 +65,9 @@ class Reading {
   std::vector<MemberId> select_members(const std::string& text, Location at,
                                        const std::string& who);
 
+  /// Complains and returns nothing where there is no such case (silent about a refused one).
+  std::optional<CaseId> load_case(const std::string& name, Location at, const std::string& who);
+
   std::vector<std::string> node_names() const;
   std::vector<std::string> member_names() const;
   std::vector<std::string> group_names() const;

@@ -162,9 +162,9 @@ struct AnalysisSpec {
   bool between_nodes = true;  ///< p-delta: P-δ too
   /// p-delta: these loads make the axial forces that act on the bent shape, not each set its own.
   std::optional<LoadSet> axial_from;
-  int modes = 0;           ///< buckling and modal: how many; 0: the default of the kind
-  bool march = false;      ///< buckling: step the load instead of one linear eigenproblem
-  std::optional<LoadSet> constant;  ///< buckling: acts in full, the sets in `loads` grow
+  int modes = 0;                     ///< buckling and modal: how many; 0: the default of the kind
+  bool march = false;                ///< buckling: step the load instead of one linear eigenproblem
+  std::optional<LoadSet> constant;   ///< buckling: acts in full, the sets in `loads` grow
   std::array<double, 3> until = {};  ///< modal: participation wanted in x, y, z, per cent
   /// modal: vibration about the state of these loads in this analysis; empty: unstressed.
   std::string after_analysis, after_loads;
