@@ -126,7 +126,7 @@ EigenFrame make_eigen_frame(const ElasticFrame& frame, const IndexedVector<Membe
 }
 
 ModeAccuracy mode_accuracy(const FrameSystem& frame) {
-  constexpr int kLarge = 5000;
+  constexpr int kLarge = 500;
   return frame.dofs().size() < kLarge ? ModeAccuracy{5e-5, 1e-8} : ModeAccuracy{5e-4, 1e-6};
 }
 
