@@ -191,7 +191,14 @@ void add_recovered(const Results& results, const CompareRequest& request,
   for (const auto& f : filters) {
     if (f.column == "analysis") analyses = f.wanted;
   }
-  const StoredRun run(results, analyses, request.loads);
+  // MEMBER.QUANTITY@x: only the states of those members are read.
+  std::vector<std::string> members;
+  for (const std::string& text : texts) {
+    const std::size_t at = text.find('@'), dot = text.rfind('.', at);
+    if (at != std::string::npos && dot != std::string::npos) members.push_back(text.substr(0, dot));
+  }
+  if (members.size() < texts.size()) members.clear();
+  const StoredRun run(results, analyses, request.loads, members);
   for (const std::string& text : texts) {
     std::string complaint;
     const auto place = parse_place(run.model(), text, complaint);

@@ -47,7 +47,7 @@ std::optional<LoadSet> find_loads(const Model& model, const std::string& name) {
 }
 
 StoredRun::StoredRun(const Results& results, const std::vector<std::string>& analyses,
-                     const std::vector<std::string>& loads)
+                     const std::vector<std::string>& loads, const std::vector<std::string>& members)
     : file_(read_model(results.store().about("model_text"), results.store().about("model"))) {
   if (!file_.good()) {
     throw StoreError{results.folder() +
@@ -58,9 +58,25 @@ StoredRun::StoredRun(const Results& results, const std::vector<std::string>& ana
   if (!analyses.empty()) filters.push_back({"analysis", "analysis", analyses});
   if (!loads.empty()) filters.push_back({"load", "loads", loads});
   read_steps(results, filters);
-  read_motion(results, filters);
-  read_axial(results, filters);
-  read_reactions(results, filters);
+  std::vector<Results::Filter> ends = filters, own = filters;
+  ends.push_back({"node", "node", {}});
+  own.push_back({"member", "member", {}});
+  for (const Member& m : model().members) {
+    if (std::find(members.begin(), members.end(), m.name) == members.end()) continue;
+    own.back().wanted.push_back(m.name);
+    ends.back().wanted.push_back(model().nodes[m.start].name);
+    ends.back().wanted.push_back(model().nodes[m.end].name);
+  }
+  if (own.back().wanted.empty()) {
+    read_motion(results, filters);
+    read_axial(results, filters);
+    read_reactions(results, filters);
+    return;
+  }
+  read_motion(results, ends);
+  const bool acts =
+      std::any_of(steps_.begin(), steps_.end(), [](const Step& s) { return s.state.geometric; });
+  if (acts) read_axial(results, own);
 }
 
 const Step* StoredRun::find(const std::string& analysis, const std::string& loads) const {

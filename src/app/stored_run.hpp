@@ -16,8 +16,9 @@ namespace ulterix {
 class StoredRun {
  public:
   /// The steps of the analyses and loads named (patterns too; empty: all) that have a state.
+  /// `members`: names of those whose forces will be recovered; empty: all of them.
   StoredRun(const Results& results, const std::vector<std::string>& analyses,
-            const std::vector<std::string>& loads);
+            const std::vector<std::string>& loads, const std::vector<std::string>& members = {});
 
   const ModelFile& file() const { return file_; }
   const Model& model() const { return file_.model; }
