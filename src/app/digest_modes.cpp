@@ -16,7 +16,6 @@ using Align = TextTable::Align;
 
 /// Members with more than this part of the strain energy are named.
 constexpr double kNamed = 0.05;
-/// Participation that the standards ask for, per cent.
 constexpr std::size_t kMostModes = 12;
 
 std::string factor_text(double factor) {

@@ -68,7 +68,8 @@ class BucklingSolver {
       }
       if (lambdas_.size() == 0) break;
       const bool fine = plan_->fine(accuracy_.split);
-      if (!fine && pass + 1 < kMostPasses && split_further()) continue;
+      if (!fine && pass + 1 < kMostPasses && raise(counts_, plan_->counts(accuracy_.split)))
+        continue;
       if (pass == 0 || reversed_) take(search_->find(wanted_, accuracy_.residual));
       break;
     }
@@ -195,17 +196,6 @@ class BucklingSolver {
     }
   }
 
-  /// True if the frame has to be built again.
-  bool split_further() {
-    const Counts needed = plan_->counts(accuracy_.split);
-    bool grown = false;
-    for (const MemberId id : model_.members.ids()) {
-      grown = grown || needed[id] > counts_[id];
-      counts_[id] = std::max(counts_[id], needed[id]);
-    }
-    return grown;
-  }
-
   /// The member whose torsion gives way first between its ends, GJ + N·r² = 0 at its largest
   /// compression, and the factor; 0: none does.
   struct TorsionLimit {
@@ -241,11 +231,7 @@ class BucklingSolver {
       if (i >= wanted_ && lambdas_[i] >= result.certificate.below) break;
       result.modes.push_back(mode_of(i, static_cast<int>(i) + 1));
     }
-    if (!converged_) {
-      result.remarks.push_back(
-          "the eigen solver did not reach its tolerance: look at the residuals, and ask for fewer "
-          "modes");
-    }
+    if (!converged_) result.remarks.emplace_back(kNotConverged);
     add_torsion(result);
     recommend(result.modes);
   }

@@ -113,10 +113,10 @@ EigenFrame make_eigen_frame(const ElasticFrame& frame, const IndexedVector<Membe
   const AppliedLoads nothing(system.variant(), LoadSet{});
   eigen.elastic = system.assemble(nothing, State(system.model())).values;
   eigen.stiffness = eigen.elastic;
-  eigen.inner_ =
-      std::make_unique<InnerElimination>(eigen.pattern(), eigen.elastic, system.inner_size());
   const std::vector<double> added = acting ? acting(eigen.split) : std::vector<double>();
   if (added.empty()) {
+    eigen.inner_ =
+        std::make_unique<InnerElimination>(eigen.pattern(), eigen.elastic, system.inner_size());
     eigen.definite = frame.stands() && eigen.inner_->definite();
     return eigen;
   }
@@ -184,11 +184,7 @@ std::vector<double> geometric_values(const SplitFrame& split,
     const bool bends = !piece.torsion_only;
     const ActiveMotions motions{bends && system.bends(id, true), bends && system.bends(id, false),
                                 piece.carries_torsion && system.model().plane == Plane::space};
-    const Matrix12d K = geometric_stiffness(p, N, motions);
-    if (!split.model->members[id].has_hinges()) return K;
-    const Matrix12d T =
-        end_motion(system.element(id, MemberLoading::none(p.length), State(*split.model)));
-    return T.transpose() * K * T;
+    return at_nodes(split, id, geometric_stiffness(p, N, motions));
   });
 }
 

@@ -79,8 +79,7 @@ LineMass FrameMass::along(MemberId id, double from, double to) const {
 }
 
 Matrix12d FrameMass::local_matrix(const SplitFrame& split, MemberId piece) const {
-  const FrameSystem& system = *split.system;
-  const ElementProperties p = element_properties(system.variant(), piece);
+  const ElementProperties p = element_properties(split.system->variant(), piece);
   const PieceOf& place = split.pieces[piece];
   LineMass line = along(place.member, place.from, place.to);
   if (!place.carries_torsion) line.about_x = 0;
@@ -89,11 +88,7 @@ Matrix12d FrameMass::local_matrix(const SplitFrame& split, MemberId piece) const
     line = {};
     line.about_x = about_x;
   }
-  const Matrix12d M = mass_matrix(p, line, model_.mass.lumped);
-  if (!split.model->members[piece].has_hinges()) return M;
-  const Matrix12d T =
-      end_motion(system.element(piece, MemberLoading::none(p.length), State(*split.model)));
-  return T.transpose() * M * T;
+  return at_nodes(split, piece, mass_matrix(p, line, model_.mass.lumped));
 }
 
 /// Mass only in the directions that `[mass]` keeps: taken out of the translations in global axes.

@@ -126,11 +126,12 @@ class ModalSolver {
   bool split_further() {
     Counts needed = plan_->counts(kTwice * accuracy_.split);
     const bool few = omegas_.size() < wanted_ && can_be_split();
-    if (few) {
-      for (int& c : needed) c *= 2;
+    for (const MemberId id : model_.members.ids()) {
+      const bool frame = model_.members[id].kind == MemberKind::frame;
+      if (few && frame) needed[id] = std::min(2 * needed[id], kMostPieces);
     }
     exhausted_ = omegas_.size() < wanted_ && !few;
-    if (!grow(needed)) return false;
+    if (!raise(counts_, needed)) return false;
     search_.reset();
     return true;
   }
@@ -144,17 +145,6 @@ class ModalSolver {
       }
     }
     return false;
-  }
-
-  bool grow(const Counts& needed) {
-    bool grown = false;
-    for (const MemberId id : model_.members.ids()) {
-      const bool frame = model_.members[id].kind == MemberKind::frame;
-      const int count = frame ? std::min(needed[id], kMostPieces) : 1;
-      grown = grown || count > counts_[id];
-      counts_[id] = std::max(counts_[id], count);
-    }
-    return grown;
   }
 
   Outcome build() {
@@ -234,12 +224,8 @@ class ModalSolver {
       const PieceOf& place = split.pieces[piece];
       if (place.torsion_only || !eigen_.system().variant().present[piece]) continue;
       const ElementProperties p = element_properties(eigen_.system().variant(), piece);
-      Matrix12d M = mass_matrix(p, unit, false) / p.length;  // mean squares of displacement
-      if (split.model->members[piece].has_hinges()) {
-        const Matrix12d T = end_motion(
-            eigen_.system().element(piece, MemberLoading::none(p.length), states.front()));
-        M = (T.transpose() * M * T).eval();
-      }
+      // Mean squares of displacement.
+      const Matrix12d M = at_nodes(split, piece, mass_matrix(p, unit, false) / p.length);
       const double mass = mass_.along(place.member, place.from, place.to).translation.mean();
       const double N = stressed_ ? axial_[piece].mean() : 0;
       for (std::size_t i = 0; i < count; ++i) {
@@ -270,8 +256,7 @@ class ModalSolver {
     errors_.clear();
     const auto loads = piece_loads();
     for (Eigen::Index i = 0; i < omegas_.size(); ++i) {
-      // φᵀKφ = ω²·φᵀMφ; Of what comes next only the error is
-      // told.
+      // φᵀKφ = ω²·φᵀMφ. What comes next is not wanted, but its error is told.
       const double strain = omegas_[i] * omegas_[i] * theta_[i];
       errors_.push_back((i < wanted_ ? plan : beyond)
                             .add_mode(omegas_[i], loads[static_cast<std::size_t>(i)], strain) /
@@ -352,11 +337,7 @@ class ModalSolver {
       result.rigid += omegas_[i] == 0 ? 1 : 0;
       result.modes.push_back(std::move(mode));
     }
-    if (!converged_) {
-      result.remarks.push_back(
-          "the eigen solver did not reach its tolerance: look at the residuals, and ask for fewer "
-          "modes");
-    }
+    if (!converged_) result.remarks.emplace_back(kNotConverged);
     if (static_cast<int>(result.modes.size()) < wanted_) {
       result.remarks.push_back(fmt::format("{} modes asked, {} there are: no more mass can move",
                                            wanted_, result.modes.size()));

@@ -1,6 +1,6 @@
 #pragma once
 
-#include <optional>
+#include <string_view>
 
 #include "core/analysis/eigen_frame.hpp"
 
@@ -35,6 +35,10 @@ class ModeSearch {
   BlockLanczos lanczos_;
   EigenPairs pairs_;
 };
+
+/// Remark on modes that were taken short of the tolerance.
+inline constexpr std::string_view kNotConverged =
+    "the eigen solver did not reach its tolerance: look at the residuals, and ask for fewer modes";
 
 /// Values closer than this are copies of one mode.
 inline constexpr double kSameValue = 1e-5;

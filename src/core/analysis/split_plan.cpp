@@ -109,4 +109,13 @@ IndexedVector<MemberId, int> SplitPlan::counts(double tolerance) const {
   return pieces;
 }
 
+bool raise(IndexedVector<MemberId, int>& counts, const IndexedVector<MemberId, int>& needed) {
+  bool grown = false;
+  for (const MemberId id : counts.ids()) {
+    grown = grown || needed[id] > counts[id];
+    counts[id] = std::max(counts[id], needed[id]);
+  }
+  return grown;
+}
+
 }  // namespace ulterix

@@ -48,4 +48,7 @@ class SplitPlan {
 
 inline constexpr int kMostPieces = 64;
 
+/// Raises the pieces of every member to those needed; true if any grew.
+bool raise(IndexedVector<MemberId, int>& counts, const IndexedVector<MemberId, int>& needed);
+
 }  // namespace ulterix

@@ -2,6 +2,8 @@
 
 #include <algorithm>
 
+#include "core/element/linear_matrices.hpp"
+
 namespace ulterix {
 
 namespace {
@@ -83,6 +85,13 @@ SplitFrame split_frame(const FrameSystem& frame, const IndexedVector<MemberId, i
   }
   split.system = std::make_unique<FrameSystem>(variant, frame);
   return split;
+}
+
+Matrix12d at_nodes(const SplitFrame& split, MemberId piece, const Matrix12d& M) {
+  if (!split.model->members[piece].has_hinges()) return M;
+  const ElementProperties p = element_properties(split.system->variant(), piece);
+  const Matrix12d T = end_motion(Element(p, MemberLoading::none(p.length), {}));
+  return T.transpose() * M * T;
 }
 
 }  // namespace ulterix

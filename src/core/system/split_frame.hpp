@@ -28,4 +28,7 @@ struct SplitFrame {
 /// `counts`: pieces of each member, from 1; axial kinds stay whole.
 SplitFrame split_frame(const FrameSystem& frame, const IndexedVector<MemberId, int>& counts);
 
+/// A matrix of a piece's joined ends (12 x 12, local), at its nodes: Tᵀ·M·T where it is hinged.
+Matrix12d at_nodes(const SplitFrame& split, MemberId piece, const Matrix12d& M);
+
 }  // namespace ulterix
