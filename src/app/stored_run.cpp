@@ -61,13 +61,16 @@ StoredRun::StoredRun(const Results& results, const std::vector<std::string>& ana
   std::vector<Results::Filter> ends = filters, own = filters;
   ends.push_back({"node", "node", {}});
   own.push_back({"member", "member", {}});
-  for (const Member& m : model().members) {
+  std::vector<MemberId> wanted;
+  for (const MemberId id : model().members.ids()) {
+    const Member& m = model().members[id];
     if (std::find(members.begin(), members.end(), m.name) == members.end()) continue;
+    wanted.push_back(id);
     own.back().wanted.push_back(m.name);
     ends.back().wanted.push_back(model().nodes[m.start].name);
     ends.back().wanted.push_back(model().nodes[m.end].name);
   }
-  if (own.back().wanted.empty()) {
+  if (wanted.empty()) {
     read_motion(results, filters);
     read_axial(results, filters);
     read_reactions(results, filters);
@@ -77,6 +80,10 @@ StoredRun::StoredRun(const Results& results, const std::vector<std::string>& ana
   const bool acts =
       std::any_of(steps_.begin(), steps_.end(), [](const Step& s) { return s.state.geometric; });
   if (acts) read_axial(results, own);
+  for (Step& s : steps_) {
+    s.applied =
+        std::make_shared<AppliedLoads>(system_->variant(), scaled(s.loads, s.state.lambda), wanted);
+  }
 }
 
 const Step* StoredRun::find(const std::string& analysis, const std::string& loads) const {

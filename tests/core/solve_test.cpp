@@ -9,6 +9,7 @@
 #include <numeric>
 
 #include "core/solve/conjugate_gradients.hpp"
+#include "core/solve/indefinite_factor.hpp"
 #include "core/solve/inner_elimination.hpp"
 #include "core/solve/null_space.hpp"
 #include "core/solve/tall_products.hpp"
@@ -121,19 +122,34 @@ TEST(Factorisation, ManyRightSidesAgreeWithTheMatrix) {
   EXPECT_LT((Y - X).cwiseAbs().maxCoeff(), 1e-13);
 }
 
-TEST(InnerElimination, SolvesAsTheWholeMatrixDoes) {
-  Eigen::VectorXd eigenvalues = Eigen::VectorXd::LinSpaced(9, 1, 50);
-  const Eigen::MatrixXd A = with_spectrum(eigenvalues);
-  const Dense d(A);
+TEST(InnerElimination, SolvesAndCountsAsTheWholeMatrixDoes) {
   const int inner = 4;
-  const InnerElimination elimination(d.pattern, d.values, inner);
-  ASSERT_TRUE(elimination.definite());
-  const Eigen::MatrixXd Aii = A.topLeftCorner(inner, inner), Ari = A.bottomLeftCorner(5, inner);
-  const Eigen::MatrixXd rest = A.bottomRightCorner(5, 5) - Ari * Aii.inverse() * Ari.transpose();
-  Eigen::MatrixXd X = Eigen::MatrixXd::Random(9, 3);
-  Eigen::MatrixXd Y = A * X;
-  elimination.solve(Y, [&rest](Eigen::MatrixXd& b) { b = (rest.inverse() * b).eval(); });
-  EXPECT_LT((Y - X).norm(), 1e-12);
+  const SymmetricPattern outer = Dense(Eigen::MatrixXd::Identity(5, 5)).pattern;
+  for (const int negative : {0, 1, 5}) {
+    Eigen::VectorXd eigenvalues = Eigen::VectorXd::LinSpaced(9, 1, 50);
+    eigenvalues.head(negative) *= -1;
+    const Eigen::MatrixXd A = with_spectrum(eigenvalues);
+    const Dense d(A);
+    const InnerElimination elimination(d.pattern, d.values, inner);
+    ASSERT_TRUE(elimination.regular());
+    const Eigen::MatrixXd Aii = A.topLeftCorner(inner, inner), Ari = A.bottomLeftCorner(5, inner);
+    const Eigen::MatrixXd rest = A.bottomRightCorner(5, 5) - Ari * Aii.inverse() * Ari.transpose();
+    const std::vector<double> values = elimination.rest(d.pattern, d.values, outer);
+    EXPECT_LT((multiply_block(outer, values, Eigen::MatrixXd::Identity(5, 5)) - rest).norm(),
+              1e-11);
+    EXPECT_EQ(elimination.negative() + negative_eigenvalues(outer, values).value(), negative);
+    const Eigen::MatrixXd X = Eigen::MatrixXd::Random(9, 3);
+    Eigen::MatrixXd Y = A * X;
+    elimination.solve(Y, [&rest](Eigen::MatrixXd& b) { b = (rest.inverse() * b).eval(); });
+    EXPECT_LT((Y - X).norm(), 1e-11);
+  }
+}
+
+TEST(InnerElimination, ASingularPartIsTold) {
+  Eigen::MatrixXd A = Eigen::MatrixXd::Identity(4, 4);
+  A(0, 0) = 0;
+  const Dense d(A);
+  EXPECT_FALSE(InnerElimination(d.pattern, d.values, 2).regular());
 }
 
 TEST(TallProducts, AgreeWithPlainOnes) {
@@ -201,6 +217,13 @@ TEST(Factorisation, CountsTheEigenvaluesOfAGridBelowAShift) {
     std::vector<double> shifted = values;
     for (int j = 0; j < pattern.size; ++j) shifted[pattern.column_start[j]] -= shift;
     EXPECT_EQ(negative_eigenvalues(pattern, shifted), below) << shift;
+    const auto factor = IndefiniteFactor::make(pattern, shifted);
+    ASSERT_TRUE(factor);
+    EXPECT_EQ(factor->negative_eigenvalues(), below);
+    const Eigen::MatrixXd X = Eigen::MatrixXd::Random(pattern.size, 11);
+    Eigen::MatrixXd Y = multiply_block(pattern, shifted, X);
+    factor->solve(Y);
+    EXPECT_LT((Y - X).norm(), 1e-10 * X.norm()) << shift;
   }
 }
 

@@ -1,6 +1,7 @@
 #include "core/analysis/buckling.hpp"
 
 #include <fmt/format.h>
+#include <tbb/parallel_for.h>
 
 #include <algorithm>
 #include <cmath>
@@ -51,34 +52,12 @@ class BucklingSolver {
 
   BucklingResult solve() {
     BucklingResult result;
-    result.wanted = wanted_;
-    counts_ = first_counts();
-    for (int pass = 0;; ++pass) {
-      build();
-      if (!eigen_.definite) {
-        result.remarks.push_back("the constant part of the loads alone is above the critical load");
-        return result;
-      }
-      search_.emplace(eigen_, softening_, most_vectors_);
-      take(pass == 0 || reversed_ ? search_->look(wanted_)
-                                  : search_->find(wanted_, accuracy_.residual));
-      if (lambdas_.size() == 0 && lowest_theta_ < 0 && !reversed_) {
-        reversed_ = true;  // nothing is compressed: look at the loads turned round
-        continue;
-      }
-      if (lambdas_.size() == 0) break;
-      const bool fine = plan_->fine(accuracy_.split);
-      if (!fine && pass + 1 < kMostPasses && raise(counts_, plan_->counts(accuracy_.split)))
-        continue;
-      if (pass == 0 || reversed_) take(search_->find(wanted_, accuracy_.residual));
-      break;
+    if (!find(result)) return result;
+    if (!reversed_) {
+      report(result);
+    } else if (lambdas_.size() > 0) {
+      take_negative(result);
     }
-    if (reversed_) {
-      if (lambdas_.size() > 0) take_negative(result);
-      return result;
-    }
-    certify(result);
-    report(result);
     return result;
   }
 
@@ -86,13 +65,54 @@ class BucklingSolver {
   std::optional<double> lowest() {
     // A factor far above that of the loads reversed takes many vectors, and nobody waits for it.
     most_vectors_ = 120;
-    const BucklingResult result = solve();
-    if (!converged_) return std::nullopt;
-    if (result.modes.empty()) return std::nullopt;
-    return result.lowest();
+    BucklingResult result;
+    if (!find(result) || !converged_ || reversed_) return std::nullopt;
+    const double twist = torsion_limit().factor;
+    if (lambdas_.size() == 0) return twist > 0 ? std::optional(twist) : std::nullopt;
+    return twist > 0 ? std::min(lambdas_[0], twist) : lambdas_[0];
   }
 
  private:
+  struct Alignment {
+    std::optional<AlignmentFactors> about_y, about_z;
+  };
+
+  /// The modes on a split that is fine enough for them, and their certificate; false if what stays
+  /// alone is too much.
+  bool find(BucklingResult& result) {
+    result.wanted = wanted_;
+    counts_ = first_counts();
+    for (int pass = 0;; ++pass) {
+      build();
+      if (!eigen_.definite) {
+        result.remarks.push_back("the constant part of the loads alone is above the critical load");
+        return false;
+      }
+      search_.emplace(eigen_, softening_, most_vectors_,
+                      vectors_.cols() > 0 ? eigen_.taken_over(vectors_) : Eigen::MatrixXd());
+      take(search_->look(wanted_));
+      if (lambdas_.size() == 0 && lowest_theta_ < 0 && !reversed_) {
+        reversed_ = true;  // nothing is compressed: look at the loads turned round
+        continue;
+      }
+      if (lambdas_.size() == 0) break;
+      if (pass + 1 < kMostPasses && split_further()) continue;
+      if (reversed_) {
+        take(search_->find(wanted_, accuracy_.residual));
+        break;
+      }
+      result.certificate = search_->settle(wanted_, accuracy_.residual);
+      take(search_->pairs());
+      if (pass + 1 == kMostPasses || !split_further()) break;
+    }
+    return true;
+  }
+
+  /// True if the frame has to be built again.
+  bool split_further() {
+    return !plan_->fine(accuracy_.split) && raise(counts_, plan_->counts(accuracy_.split));
+  }
+
   Counts first_counts() const {
     Counts counts(model_.members.size(), 1);
     double most = 0;
@@ -182,9 +202,13 @@ class BucklingSolver {
     SplitPlan& plan = plan_.emplace(eigen_, counts_);
     SplitPlan beyond(eigen_, counts_);
     errors_.clear();
+    std::vector<IndexedVector<MemberId, PieceLoad>> loads(energies_.size());
+    tbb::parallel_for(std::size_t{0}, loads.size(),
+                      [&](std::size_t i) { loads[i] = piece_loads(static_cast<int>(i)); });
     for (Eigen::Index i = 0; i < lambdas_.size(); ++i) {
       // Vectors have φᵀKφ = 1. What comes next is not wanted, but its error is told.
-      errors_.push_back((i < wanted_ ? plan : beyond).add_mode(lambdas_[i], piece_loads(i), 1));
+      errors_.push_back((i < wanted_ ? plan : beyond)
+                            .add_mode(lambdas_[i], loads[static_cast<std::size_t>(i)], 1));
     }
     const Eigen::Index last = std::min<Eigen::Index>(lambdas_.size(), wanted_) - 1;
     if (last < 0) return;
@@ -221,16 +245,19 @@ class BucklingSolver {
     return limit;
   }
 
-  void certify(BucklingResult& result) {
-    result.certificate = search_->prove(wanted_);
-    if (search_->pairs().theta.size() != lambdas_.size()) take(search_->pairs());
-  }
-
   void report(BucklingResult& result) {
-    for (Eigen::Index i = 0; i < lambdas_.size(); ++i) {
-      if (i >= wanted_ && lambdas_[i] >= result.certificate.below) break;
-      result.modes.push_back(mode_of(i, static_cast<int>(i) + 1));
+    find_alignment();
+    int count = 0;
+    while (count < lambdas_.size() &&
+           (count < wanted_ || lambdas_[count] < result.certificate.below)) {
+      ++count;
     }
+    result.modes.resize(static_cast<std::size_t>(count));
+    tbb::parallel_for(0, count, [&](int i) {
+      BucklingMode& mode = result.modes[static_cast<std::size_t>(i)];
+      mode = mode_of(i, i + 1);
+      mode.lengths = effective_lengths(mode);
+    });
     if (!converged_) result.remarks.emplace_back(kNotConverged);
     add_torsion(result);
     recommend(result.modes);
@@ -277,7 +304,6 @@ class BucklingSolver {
     mode.stiffness = scale * scale;
     mode.shares = energies_[static_cast<std::size_t>(i)].shares;
     mode.kind = kind_of(mode);
-    mode.lengths = effective_lengths(mode);
     return mode;
   }
 
@@ -337,6 +363,15 @@ class BucklingSolver {
     return words;
   }
 
+  /// The alignment factors of every member, which no mode changes.
+  void find_alignment() {
+    alignment_ = IndexedVector<MemberId, Alignment>(model_.members.size());
+    for (const MemberId id : model_.members.ids()) {
+      if (model_.members[id].kind != MemberKind::frame) continue;
+      alignment_[id] = {alignment_factors(frame_, id, true), alignment_factors(frame_, id, false)};
+    }
+  }
+
   std::vector<EffectiveLength> effective_lengths(const BucklingMode& mode) const {
     IndexedVector<MemberId, double> N(model_.members.size(), 0.0);
     double most = 0, share = 0;
@@ -370,10 +405,8 @@ class BucklingSolver {
       const SectionProperties& s = model_.sections[model_.members[id].section].properties;
       fill(p.EIy, frame_.bends(id, true), s.Iy, e.length_y, e.K_y, e.slenderness_y, e.euler_y);
       fill(p.EIz, frame_.bends(id, false), s.Iz, e.length_z, e.K_z, e.slenderness_z, e.euler_z);
-      if (const auto k = alignment_factors(frame_, id, true))
-        e.sway_y = k->sway, e.held_y = k->held;
-      if (const auto k = alignment_factors(frame_, id, false))
-        e.sway_z = k->sway, e.held_z = k->held;
+      if (const auto& k = alignment_[id].about_y) e.sway_y = k->sway, e.held_y = k->held;
+      if (const auto& k = alignment_[id].about_z) e.sway_z = k->sway, e.held_z = k->held;
       e.concerns = mode.shares[id].whole >= kConcerns * share;
       lengths.push_back(e);
     }
@@ -396,7 +429,6 @@ class BucklingSolver {
   void take_negative(BucklingResult& result) {
     result.negative = mode_of(0, -1);
     result.negative->factor *= -1;
-    result.negative->lengths.clear();
   }
 
   const ElasticFrame& whole_;
@@ -418,6 +450,7 @@ class BucklingSolver {
   bool reversed_ = false, converged_ = true;
   int most_vectors_ = LanczosOptions().most_vectors;
   std::vector<ModeEnergy> energies_;
+  IndexedVector<MemberId, Alignment> alignment_;
 };
 
 /// One direction more held than in the analysis; the new factor, if the frame still buckles.

@@ -1,9 +1,12 @@
 #include "core/analysis/eigen_frame.hpp"
 
+#include <tbb/parallel_for.h>
+
 #include <algorithm>
 #include <cmath>
 
 #include "core/results/recovery.hpp"
+#include "core/solve/packs.hpp"
 
 namespace ulterix {
 
@@ -12,6 +15,15 @@ namespace {
 /// Axes of members are kept for figures up to this many members.
 constexpr int kMostDrawn = 2500;
 constexpr int kStations = 16;
+
+template <class Factor>
+void solve_in_packs(const InnerElimination& inner, const Factor& outer, Eigen::MatrixXd& X) {
+  for_each_pack(X.rows(), X.cols(), [&](Eigen::Index first, Eigen::Index width) {
+    Eigen::MatrixXd pack = X.middleCols(first, width);
+    inner.solve(pack, [&outer](Eigen::MatrixXd& rest) { outer.solve(rest); });
+    X.middleCols(first, width) = pack;
+  });
+}
 
 /// Energy of the given end directions under a local stiffness.
 template <std::size_t N>
@@ -92,16 +104,46 @@ void find_largest(const State& state, int nodes, int first, NodeId& node, int& d
 }  // namespace
 
 void EigenFrame::factorise() {
-  own_ = std::make_unique<Factorisation>(pattern());
-  definite = own_->factorise(stiffness) == FactorStatus::positive_definite;
+  inner_ = std::make_unique<InnerElimination>(pattern(), stiffness, system().inner_size());
+  definite = inner_->regular() && inner_->negative() == 0;
+  if (!definite) return;
+  const SymmetricPattern& outer = whole->system->pattern();
+  own_ = std::make_unique<Factorisation>(outer);
+  definite =
+      own_->factorise(inner_->rest(pattern(), stiffness, outer)) == FactorStatus::positive_definite;
 }
 
 void EigenFrame::solve(Eigen::MatrixXd& X) const {
-  if (own_) {
-    own_->solve(X);
+  solve_in_packs(*inner_, own_ ? *own_ : *whole->factor, X);
+}
+
+Eigen::MatrixXd EigenFrame::taken_over(const Eigen::MatrixXd& vectors) const {
+  return inner_->extended(vectors.bottomRows(whole->system->pattern().size));
+}
+
+std::optional<IndefiniteFrameFactor> IndefiniteFrameFactor::make(const EigenFrame& frame,
+                                                                 const std::vector<double>& values,
+                                                                 Keep keep) {
+  IndefiniteFrameFactor factor;
+  factor.inner_ =
+      std::make_unique<InnerElimination>(frame.pattern(), values, frame.system().inner_size());
+  if (!factor.inner_->regular()) return std::nullopt;
+  const SymmetricPattern& outer = frame.whole->system->pattern();
+  const std::vector<double> rest = factor.inner_->rest(frame.pattern(), values, outer);
+  std::optional<int> negative;
+  if (keep == Keep::factor) {
+    factor.outer_ = IndefiniteFactor::make(outer, rest);
+    if (factor.outer_) negative = factor.outer_->negative_eigenvalues();
   } else {
-    inner_->solve(X, [this](Eigen::MatrixXd& rest) { whole->factor->solve(rest); });
+    negative = ulterix::negative_eigenvalues(outer, rest);
   }
+  if (!negative) return std::nullopt;
+  factor.negative_ = factor.inner_->negative() + *negative;
+  return factor;
+}
+
+void IndefiniteFrameFactor::solve(Eigen::MatrixXd& X) const {
+  solve_in_packs(*inner_, *outer_, X);
 }
 
 EigenFrame make_eigen_frame(const ElasticFrame& frame, const IndexedVector<MemberId, int>& counts,
@@ -117,7 +159,7 @@ EigenFrame make_eigen_frame(const ElasticFrame& frame, const IndexedVector<Membe
   if (added.empty()) {
     eigen.inner_ =
         std::make_unique<InnerElimination>(eigen.pattern(), eigen.elastic, system.inner_size());
-    eigen.definite = frame.stands() && eigen.inner_->definite();
+    eigen.definite = frame.stands() && eigen.inner_->regular() && eigen.inner_->negative() == 0;
     return eigen;
   }
   for (std::size_t i = 0; i < added.size(); ++i) eigen.stiffness[i] += added[i];
@@ -133,16 +175,31 @@ ModeAccuracy mode_accuracy(const FrameSystem& frame) {
 EigenProblem eigen_problem(const EigenFrame& frame, const std::vector<double>& values) {
   EigenProblem problem;
   problem.size = frame.pattern().size;
-  problem.multiply_B = [&frame, &values](const Eigen::MatrixXd& X) {
-    return multiply_block(frame.pattern(), values, X);
-  };
   problem.multiply_K = [&frame](const Eigen::MatrixXd& X) {
     return multiply_block(frame.pattern(), frame.stiffness, X);
   };
-  problem.solve_K = [&frame](const Eigen::MatrixXd& X) {
-    Eigen::MatrixXd Y = X;
-    frame.solve(Y);
-    return Y;
+  problem.apply = [&frame, &values](const Eigen::MatrixXd& X, const Eigen::MatrixXd&) {
+    EigenProblem::Block block;
+    block.KW = multiply_block(frame.pattern(), values, X);
+    block.W = block.KW;
+    frame.solve(block.W);
+    return block;
+  };
+  return problem;
+}
+
+EigenProblem shifted_problem(const EigenFrame& frame, const std::vector<double>& values,
+                             double shift, const IndefiniteFrameFactor& factor) {
+  EigenProblem problem = eigen_problem(frame, values);
+  problem.apply = [&frame, &values, &factor, shift](const Eigen::MatrixXd& X,
+                                                    const Eigen::MatrixXd&) {
+    const Eigen::MatrixXd BX = multiply_block(frame.pattern(), values, X);
+    EigenProblem::Block block;
+    block.W = -BX;
+    factor.solve(block.W);
+    // K·W by way of B: carried along from K·X it would drift.
+    block.KW = shift * multiply_block(frame.pattern(), values, block.W) - BX;
+    return block;
   };
   return problem;
 }
@@ -241,16 +298,21 @@ std::vector<ModeEnergy> mode_energies(const FrameSystem& frame, const EigenFrame
     results[i].pieces = IndexedVector<MemberId, MemberShare>(eigen.split.pieces.size());
   }
   const State unloaded(*eigen.split.model);
-  for (const MemberId id : eigen.split.model->members.ids()) {
-    if (!eigen.system().variant().present[id]) continue;
-    const ElementProperties p = element_properties(eigen.system().variant(), id);
-    const Matrix12d K =
-        eigen.system().element(id, MemberLoading::none(p.length), unloaded).stiffness();
+  const FrameSystem& system = eigen.system();
+  tbb::parallel_for(0, eigen.split.pieces.size(), [&](int piece) {
+    const MemberId id(piece);
+    if (!system.variant().present[id]) return;
+    const ElementProperties p = element_properties(system.variant(), id);
+    const Matrix12d K = system.element(id, MemberLoading::none(p.length), unloaded).stiffness();
     for (std::size_t i = 0; i < count; ++i) {
-      MemberShare e = member_energy(p, K, eigen.system().local_ends(id, states[i]));
+      MemberShare e = member_energy(p, K, system.local_ends(id, states[i]));
       divide(e, whole[i]);
       results[i].pieces[id] = e;
-      each_part(results[i].shares[eigen.split.pieces[id].member], e,
+    }
+  });
+  for (ModeEnergy& mode : results) {
+    for (const MemberId id : eigen.split.model->members.ids()) {
+      each_part(mode.shares[eigen.split.pieces[id].member], mode.pieces[id],
                 [](double& part, double added) { part += added; });
     }
   }

@@ -1,5 +1,6 @@
 #pragma once
 
+#include <optional>
 #include <vector>
 
 #include "core/analysis/elastic_frame.hpp"
@@ -7,6 +8,7 @@
 #include "core/results/modes.hpp"
 #include "core/results/recovery.hpp"
 #include "core/solve/block_lanczos.hpp"
+#include "core/solve/indefinite_factor.hpp"
 #include "core/solve/inner_elimination.hpp"
 #include "core/system/split_frame.hpp"
 
@@ -23,18 +25,38 @@ struct EigenFrame {
   const FrameSystem& system() const { return *split.system; }
   const SymmetricPattern& pattern() const { return split.system->pattern(); }
 
-  /// Factorises `stiffness`; `definite` tells the outcome.
+  /// Factorises `stiffness` anew; `definite` tells the outcome.
   void factorise();
   /// X = stiffness⁻¹·X.
   void solve(Eigen::MatrixXd& X) const;
+  /// Vectors of another split of the same frame as they are on this one, inner nodes unloaded.
+  Eigen::MatrixXd taken_over(const Eigen::MatrixXd& vectors) const;
 
  private:
   friend EigenFrame make_eigen_frame(
       const ElasticFrame& frame, const IndexedVector<MemberId, int>& counts,
       const std::function<std::vector<double>(const SplitFrame&)>& acting);
-  /// Nothing acts: inner nodes are eliminated, and the factor of first-order is used again.
   std::unique_ptr<InnerElimination> inner_;
+  /// Of what is left without the inner nodes; empty where nothing acts: that of first-order.
   std::unique_ptr<Factorisation> own_;
+};
+
+/// LDLᵀ of a matrix on an EigenFrame's pattern that may be indefinite, inner nodes first.
+class IndefiniteFrameFactor {
+ public:
+  enum class Keep { count_only, factor };
+  /// Empty where pivots vanish.
+  static std::optional<IndefiniteFrameFactor> make(const EigenFrame& frame,
+                                                   const std::vector<double>& values, Keep keep);
+
+  int negative_eigenvalues() const { return negative_; }
+  /// X = K⁻¹·X. Precondition: the factor was kept.
+  void solve(Eigen::MatrixXd& X) const;
+
+ private:
+  std::unique_ptr<InnerElimination> inner_;
+  std::optional<IndefiniteFactor> outer_;
+  int negative_ = 0;
 };
 
 /// `acting`: values to add to the elastic stiffness, made from the split; may be empty. `frame` has
@@ -50,8 +72,14 @@ struct ModeAccuracy {
 };
 ModeAccuracy mode_accuracy(const FrameSystem& frame);
 
-/// B·x = θ·K·x on the frame. `values` live on its pattern and have to outlive the problem.
+/// B·x = θ·K·x on the frame, A = K⁻¹·B: vibration with B = M and θ = 1/ω², buckling with B = −Kg
+/// and θ = 1/λ. `values` of B live on the frame's pattern and have to outlive the problem.
 EigenProblem eigen_problem(const EigenFrame& frame, const std::vector<double>& values);
+
+/// The same vectors with A = (σB − K)⁻¹·B, whose eigenvalues t = 1/(σ − λ), λ = 1/θ, are above 1/σ
+/// for 0 < λ < σ alone: few and far from the rest. `factor`: of K − σB.
+EigenProblem shifted_problem(const EigenFrame& frame, const std::vector<double>& values,
+                             double shift, const IndefiniteFrameFactor& factor);
 
 /// Axial force along one piece, by the two Gauss points of the member's own line.
 LinearAlong axial_along(const MemberLine& line, const PieceOf& piece);

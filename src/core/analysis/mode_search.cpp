@@ -1,6 +1,9 @@
 #include "core/analysis/mode_search.hpp"
 
+#include <Eigen/Eigenvalues>
 #include <algorithm>
+
+#include "core/solve/tall_products.hpp"
 
 namespace ulterix {
 
@@ -9,28 +12,49 @@ namespace {
 /// The count is made so far above the last mode, or half-way to the next.
 constexpr double kBeyond = 1e-3;
 constexpr int kAttempts = 3;
+/// With more modes below the bound than this beyond those known, it was too high.
+constexpr int kMostBelow = 100;
 /// Where only the split is to be found.
 constexpr double kCoarseTolerance = 3e-2;
 constexpr int kCoarseVectors = 64;
 
-LanczosOptions with_vectors(int most) {
+EigenPairs leading(EigenPairs pairs, Eigen::Index count) {
+  pairs.theta.conservativeResize(count);
+  pairs.residuals.conservativeResize(count);
+  pairs.vectors.conservativeResize(Eigen::NoChange, count);
+  return pairs;
+}
+
+/// The leading pairs whose θ is above a limit.
+EigenPairs above(double limit, EigenPairs pairs) {
+  const Eigen::Index count = (pairs.theta.array() > limit * (1 + kSameValue)).count();
+  return leading(std::move(pairs), count);
+}
+
+LanczosOptions options_for(int most, int size, const Eigen::MatrixXd& start) {
   LanczosOptions options;
+  options.start = start;
+  options.block = static_cast<int>(columns_at_a_time(size));
   options.most_vectors = most;
   return options;
 }
 
 }  // namespace
 
-ModeSearch::ModeSearch(const EigenFrame& frame, const std::vector<double>& values, int most_vectors)
+ModeSearch::ModeSearch(const EigenFrame& frame, const std::vector<double>& values, int most_vectors,
+                       const Eigen::MatrixXd& start)
     : frame_(&frame),
       values_(&values),
-      lanczos_(eigen_problem(frame, values), with_vectors(most_vectors)) {}
+      lanczos_(eigen_problem(frame, values),
+               options_for(most_vectors, frame.pattern().size, start)) {}
 
 const EigenPairs& ModeSearch::look(int wanted) {
   PairsWanted asked;
   asked.count = wanted;
   asked.tolerance = kCoarseTolerance;
   asked.most_vectors = std::max(kCoarseVectors, 2 * wanted);
+  const auto block = static_cast<int>(columns_at_a_time(frame_->pattern().size));
+  asked.guards = block - wanted % block;  // settle starts from whole packs
   find(asked);
   return pairs_.theta.size() < wanted ? find(wanted, kCoarseTolerance) : pairs_;
 }
@@ -45,12 +69,12 @@ const EigenPairs& ModeSearch::find(int wanted, double tolerance) {
 const EigenPairs& ModeSearch::find(PairsWanted asked) {
   const int size = frame_->pattern().size, most = 4 * (asked.count + 8);
   asked.count = std::min(asked.count, size);
-  asked.guards = 1;
+  asked.guards = std::max(asked.guards, 1);
   for (;;) {
     pairs_ = lanczos_.find(asked);
-    const Eigen::Index n = pairs_.theta.size();
-    const bool cut = n == asked.count + 1 && n > 1 && n < size &&
-                     pairs_.theta[n - 1] * (1 + kSameValue) > pairs_.theta[n - 2];
+    const Eigen::Index n = asked.count;
+    const bool cut = pairs_.theta.size() > n && n > 0 &&
+                     pairs_.theta[n] * (1 + kSameValue) > pairs_.theta[n - 1];
     if (!cut || asked.count > most) return pairs_;
     asked.count = std::min(asked.count + 4, size);
   }
@@ -69,14 +93,84 @@ int ModeSearch::found_below(double bound) const {
   return static_cast<int>((pairs_.theta.array() * bound > 1).count());
 }
 
+std::vector<double> ModeSearch::shifted(double bound) const {
+  std::vector<double> values = frame_->stiffness;
+  for (std::size_t i = 0; i < values.size(); ++i) values[i] -= bound * (*values_)[i];
+  return values;
+}
+
+Certificate ModeSearch::settle(int wanted, double tolerance) {
+  Certificate certificate;
+  if (pairs_.theta.size() >= wanted) {
+    const double bound = beyond(wanted);
+    const auto factor =
+        IndefiniteFrameFactor::make(*frame_, shifted(bound), IndefiniteFrameFactor::Keep::factor);
+    if (factor && find_below(bound, *factor, tolerance)) {
+      const int all = static_cast<int>(pairs_.theta.size());
+      certificate.below = std::min(bound, beyond(wanted));
+      certificate.found = found_below(certificate.below);
+      certificate.count = factor->negative_eigenvalues() - (all - certificate.found);
+      pairs_ = leading(std::move(pairs_), std::min(all, certificate.found + 1));
+      return certificate;
+    }
+  }
+  find(wanted, tolerance);
+  return prove(wanted);
+}
+
+bool ModeSearch::find_below(double bound, const IndefiniteFrameFactor& factor, double tolerance) {
+  // A residual r of the shifted problem is (I − σK⁻¹B)·r/(σt − 1) of the first.
+  const double most = std::max(std::abs(1 - bound * pairs_.theta[0]),
+                               1 - bound * std::min(pairs_.lowest_theta, 0.0));
+  PairsWanted asked;
+  asked.count = factor.negative_eigenvalues();
+  asked.tolerance = tolerance / std::max(most, 1.0);
+  if (asked.count > kMostBelow + static_cast<int>(pairs_.theta.size())) return false;
+  const EigenProblem problem = shifted_problem(*frame_, *values_, bound, factor);
+  LanczosOptions options;
+  options.start = pairs_.vectors;
+  EigenPairs found;
+  for (int attempt = 0; attempt < kAttempts; ++attempt) {
+    found = joined(found, above(1 / bound, BlockLanczos(problem, options).find(asked)));
+    const int missing = factor.negative_eigenvalues() - static_cast<int>(found.theta.size());
+    if (missing <= 0) break;
+    asked.count = missing;
+    options.block = std::max(options.block, missing);
+    options.start.resize(0, 0);
+    options.known = found.vectors;
+  }
+  // The modes farthest below the bound have the smallest t.
+  found.residuals =
+      (found.residuals.array() * most / (bound * found.theta.array() - 1)).reverse().eval();
+  found.lowest_theta = pairs_.lowest_theta;
+  found.vectors_used += pairs_.vectors_used;
+  sharpen(found);
+  pairs_ = std::move(found);
+  return true;
+}
+
+void ModeSearch::sharpen(EigenPairs& pairs) const {
+  const auto multiply_B = [this](const Eigen::MatrixXd& X) {
+    return multiply_block(frame_->pattern(), *values_, X);
+  };
+  const Eigen::Index count = pairs.vectors.cols();
+  const Eigen::MatrixXd KW = multiply_B(pairs.vectors);
+  Eigen::MatrixXd W = KW;
+  frame_->solve(W);
+  const Eigen::GeneralizedSelfAdjointEigenSolver<Eigen::MatrixXd> eigen(
+      tall_inner(W, count, multiply_B(W)), tall_inner(W, count, KW));
+  pairs.theta = eigen.eigenvalues().reverse();
+  pairs.vectors = tall_product(W, eigen.eigenvectors().rowwise().reverse());
+}
+
 Certificate ModeSearch::prove(int wanted) {
   Certificate certificate;
   if (pairs_.theta.size() == 0) return certificate;
   certificate.below = beyond(wanted);
   certificate.found = found_below(certificate.below);
-  std::vector<double> shifted = frame_->stiffness;
-  for (std::size_t i = 0; i < shifted.size(); ++i) shifted[i] -= certificate.below * (*values_)[i];
-  certificate.count = negative_eigenvalues(frame_->pattern(), shifted);
+  const auto factor = IndefiniteFrameFactor::make(*frame_, shifted(certificate.below),
+                                                  IndefiniteFrameFactor::Keep::count_only);
+  if (factor) certificate.count = factor->negative_eigenvalues();
   for (int attempt = 0; attempt < kAttempts && certificate.count; ++attempt) {
     const int missing = *certificate.count - certificate.found;
     if (missing <= 0) break;

@@ -9,8 +9,10 @@ namespace ulterix {
 /// The modes of B·φ = θ·K·φ on a frame, 1/θ (λ, or ω²) rising, and the proof that none is missing.
 class ModeSearch {
  public:
-  /// `values`: of B, on the frame's pattern. Both have to outlive the search.
-  ModeSearch(const EigenFrame& frame, const std::vector<double>& values, int most_vectors);
+  /// `values`: of B, on the frame's pattern. Both have to outlive the search. `start`: vectors near
+  /// the lowest modes; may be empty.
+  ModeSearch(const EigenFrame& frame, const std::vector<double>& values, int most_vectors,
+             const Eigen::MatrixXd& start = {});
 
   /// The lowest `wanted` modes with all copies of the last, and the next. Goes on from what was
   /// found before.
@@ -18,6 +20,11 @@ class ModeSearch {
   /// The same to a per cent or so, which tells how finely members have to be split. All `wanted`
   /// modes are there, if there are as many.
   const EigenPairs& look(int wanted);
+
+  /// What find and prove do together, from modes that `look` has found, by one factorisation of
+  /// K − σB: its negative pivots count the modes below σ, and solving with it finds them soon,
+  /// however close they are to each other.
+  Certificate settle(int wanted, double tolerance);
 
   /// Sturm count just beyond the lowest `wanted` modes, their copies in; looks for copies that the
   /// block was too narrow for beside those that are known. `below` is a value of 1/θ.
@@ -29,6 +36,11 @@ class ModeSearch {
   const EigenPairs& find(PairsWanted asked);
   double beyond(int wanted) const;
   int found_below(double bound) const;
+  bool find_below(double bound, const IndefiniteFrameFactor& factor, double tolerance);
+  /// One step with the factor of K on all pairs: by way of the indefinite one, λ far below the
+  /// bound has fewer digits.
+  void sharpen(EigenPairs& pairs) const;
+  std::vector<double> shifted(double bound) const;
 
   const EigenFrame* frame_;
   const std::vector<double>* values_;

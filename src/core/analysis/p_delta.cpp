@@ -10,6 +10,7 @@
 #include "core/analysis/first_order.hpp"
 #include "core/results/recovery.hpp"
 #include "core/solve/conjugate_gradients.hpp"
+#include "core/solve/indefinite_factor.hpp"
 #include "core/system/mechanism_words.hpp"
 
 namespace ulterix {

@@ -21,6 +21,7 @@ namespace {
 constexpr int kUpdateWidth = 96;
 /// Pivots are looked for within so many columns; where that fails, within the whole block.
 constexpr int kPanel = 64;
+constexpr int kGathered = 256;
 
 /// Lower triangle by columns in the order of elimination.
 struct Permuted {
@@ -64,16 +65,21 @@ Permuted permuted(const SymmetricPattern& pattern, const std::vector<double>& va
 /// Eliminates block after block; what a block leaves for its parent lies on a stack until then.
 class Elimination {
  public:
-  Elimination(const Permuted& matrix, const EliminationBlocks& blocks, int panel)
-      : matrix_(matrix), blocks_(blocks), panel_(panel), local_(matrix.start.size(), -1) {}
+  Elimination(const Permuted& matrix, const EliminationBlocks& blocks, int panel, bool keep)
+      : matrix_(matrix), blocks_(blocks), local_(matrix.start.size(), -1) {
+    result_.panel = panel;
+    make_room();
+    if (keep) make_room_for_factor();
+  }
 
-  std::optional<int> run() {
+  std::optional<BlockLdl> run() {
     for (std::size_t b = 0; b + 1 < blocks_.first.size(); ++b) {
       gather(b);
+      kept_ = result_.values ? &result_.values[std::size_t(value_start(b))] : nullptr;
       if (!eliminate()) return std::nullopt;
       leave(b);
     }
-    return negative_;
+    return std::move(result_);
   }
 
  private:
@@ -81,6 +87,34 @@ class Elimination {
     std::size_t block, at;
     int size;
   };
+
+  /// The stack and the largest front, which would be copied as they grow.
+  void make_room() {
+    std::vector<std::size_t> taken(blocks_.first.size(), 0);
+    std::size_t on_stack = 0, most = 0, front = 0;
+    for (std::size_t b = 0; b + 1 < blocks_.first.size(); ++b) {
+      const std::size_t rows = rows_of(b).size(), below = rows - pivots_of(b);
+      front = std::max(front, rows * rows);
+      on_stack -= taken[b];
+      if (below == 0) continue;
+      const std::size_t size = below * (below + 1) / 2;
+      on_stack += size;
+      most = std::max(most, on_stack);
+      taken[parent_of(b)] += size;
+    }
+    front_.reserve(front);
+    stack_.reserve(most);
+  }
+
+  void make_room_for_factor() {
+    result_.value_start = {0};
+    for (std::size_t b = 0; b + 1 < blocks_.first.size(); ++b) {
+      result_.value_start.push_back(value_start(b) +
+                                    std::int64_t(pivots_of(b) * rows_of(b).size()));
+    }
+    result_.values.reset(new double[std::size_t(result_.value_start.back())]);
+  }
+  std::int64_t value_start(std::size_t b) const { return result_.value_start[b]; }
 
   double& front(int i, int j) {
     return front_[std::size_t(j) * std::size_t(rows_) + std::size_t(i)];
@@ -106,12 +140,12 @@ class Elimination {
         front(local_[static_cast<std::size_t>(matrix_.rows[at])], j) += matrix_.values[at];
       }
     }
-    while (!waiting_.empty() && parent_of(waiting_.back()) == b) take_from(waiting_.back());
+    while (!waiting_.empty() && parent_of(waiting_.back().block) == b) take_from(waiting_.back());
   }
 
   /// The block in which the first row of an update is eliminated.
-  std::size_t parent_of(const Left& left) const {
-    const auto below = rows_of(left.block).subspan(pivots_of(left.block));
+  std::size_t parent_of(std::size_t b) const {
+    const auto below = rows_of(b).subspan(pivots_of(b));
     const auto after = std::upper_bound(blocks_.first.begin(), blocks_.first.end(), below.front());
     return static_cast<std::size_t>(after - blocks_.first.begin()) - 1;
   }
@@ -133,19 +167,25 @@ class Elimination {
     waiting_.pop_back();
   }
 
-  /// LDLᵀ of the pivots, and the update F22 − F21·F11⁻¹·F21ᵀ.
+  /// LDLᵀ of the pivots, and the update F22 − F21·F11⁻¹·F21ᵀ. Panels are gathered by kGathered
+  /// columns before those after them are updated: wide products are faster.
   bool eliminate() {
-    const int below = rows_ - pivots_;
-    solved_.resize(std::size_t(pivots_) * std::size_t(below));
-    for (int first = 0; first < pivots_; first += panel_) {
-      if (!eliminate_panel(first, std::min(panel_, pivots_ - first))) return false;
+    solved_.resize(std::size_t(pivots_) * std::size_t(rows_));
+    const int panel = result_.panel, gathered = std::max(panel, kGathered);
+    for (int from = 0; from < pivots_; from += gathered) {
+      const int to = std::min(from + gathered, pivots_);
+      for (int first = from; first < to; first += panel) {
+        const int width = std::min(panel, to - first);
+        if (!eliminate_panel(first, width)) return false;
+        update(first + width, to, first, width);
+      }
+      update(to, pivots_, from, to - from);
     }
-    if (below == 0) return true;
-    update(pivots_, rows_, 0, pivots_, solved_.data(), pivots_);
-    return !grown(below);
+    update(pivots_, rows_, 0, pivots_);
+    return !grown(rows_ - pivots_);
   }
 
-  /// Pivots within a panel: its factor, its inverse times its rows, and the pivot columns after it.
+  /// Pivots within a panel: its factor, and its inverse times its rows.
   bool eliminate_panel(int first, int width) {
     const int after = rows_ - first - width;
     interchanges_.resize(std::size_t(width));
@@ -156,41 +196,55 @@ class Elimination {
     dsytrf_("L", &width, panel, &rows_, interchanges_.data(), work_.data(), &work_size, &info);
     if (info != 0) return false;
     count(first, width);
-    if (after == 0) return true;
+    if (after == 0 && kept_ == nullptr) return true;
     dsytri_("L", &width, panel, &rows_, interchanges_.data(), work_.data(), &info);
     if (info != 0) return false;
-    // The panel's inverse times its rows, transposed.
-    scaled_.resize(std::size_t(width) * std::size_t(after));
     for (int j = 0; j < width; ++j) {
       for (int i = j + 1; i < width; ++i) front(first + j, first + i) = front(first + i, first + j);
     }
+    // The panel's inverse times its rows, transposed.
     cblas_dgemm(CblasColMajor, CblasNoTrans, CblasTrans, width, after, width, 1, panel, rows_,
-                &front(first + width, first), rows_, 0, scaled_.data(), width);
-    const int within = pivots_ - first - width;
-    update(first + width, pivots_, first, width, scaled_.data(), width);
-    for (int i = within; i < after; ++i) {
-      std::copy_n(&scaled_[std::size_t(i) * std::size_t(width)], width,
-                  &solved_[std::size_t(i - within) * std::size_t(pivots_) + std::size_t(first)]);
-    }
+                &front(first + width, first), rows_, 0, solved(first, first + width), pivots_);
+    if (kept_ != nullptr) keep(first, width);
     return true;
   }
 
-  /// Columns from .. to, their lower triangle: less F(:, first ..)·S, S by columns.
-  void update(int from, int to, int first, int width, const double* S, int stride) {
+  /// The panel's inverse, and below it what its rows became.
+  void keep(int first, int width) {
+    const int after = rows_ - first - width;
+    double* panel = kept_ + std::size_t(first) * std::size_t(rows_) + std::size_t(first);
+    const auto column = [&](int j) { return panel + std::size_t(j) * std::size_t(rows_); };
+    for (int j = 0; j < width; ++j) std::copy_n(&front(first, first + j), width, column(j));
+    for (int from = 0; from < after; from += kPanel) {  // transposed piece by piece, in cache
+      for (int j = 0; j < width; ++j) {
+        for (int i = from; i < std::min(from + kPanel, after); ++i) {
+          column(j)[width + i] = solved(first + j, first + width + i)[0];
+        }
+      }
+    }
+  }
+
+  /// What pivot k of row i became.
+  double* solved(int k, int i) {
+    return &solved_[std::size_t(i) * std::size_t(pivots_) + std::size_t(k)];
+  }
+
+  /// Columns from .. to, their lower triangle: less what the pivots from `first` on take.
+  void update(int from, int to, int first, int width) {
     for (int j = from; j < to; j += kUpdateWidth) {
       cblas_dgemm(CblasColMajor, CblasNoTrans, CblasNoTrans, rows_ - j,
                   std::min(kUpdateWidth, to - j), width, -1, &front(j, first), rows_,
-                  S + std::size_t(j - from) * std::size_t(stride), stride, 1, &front(j, j), rows_);
+                  solved(first, j), pivots_, 1, &front(j, j), rows_);
     }
   }
 
   void count(int first, int width) {
     for (int j = 0; j < width; ++j) {
       if (interchanges_[std::size_t(j)] < 0) {  // a pivot of order 2 has one of each sign
-        ++negative_;
+        ++result_.negative;
         ++j;
       } else if (front(first + j, first + j) < 0) {
-        ++negative_;
+        ++result_.negative;
       }
     }
   }
@@ -214,23 +268,23 @@ class Elimination {
 
   const Permuted& matrix_;
   const EliminationBlocks& blocks_;
-  int panel_;
   std::vector<int> local_;  // of a row, within the present block
-  std::vector<double> front_, solved_, scaled_, work_, stack_;
+  std::vector<double> front_, solved_, work_, stack_;
   std::vector<int> interchanges_;
   std::vector<Left> waiting_;
   int rows_ = 0, pivots_ = 0;
-  int negative_ = 0;
+  double* kept_ = nullptr;  // of the present block
+  BlockLdl result_;
 };
 
 }  // namespace
 
-std::optional<int> count_negative_eigenvalues(const SymmetricPattern& pattern,
-                                              const std::vector<double>& values,
-                                              const EliminationBlocks& blocks) {
+std::optional<BlockLdl> factorise_indefinite(const SymmetricPattern& pattern,
+                                             const std::vector<double>& values,
+                                             const EliminationBlocks& blocks, bool keep) {
   const Permuted matrix = permuted(pattern, values, blocks.order);
-  const std::optional<int> count = Elimination(matrix, blocks, kPanel).run();
-  return count ? count : Elimination(matrix, blocks, pattern.size).run();
+  std::optional<BlockLdl> factor = Elimination(matrix, blocks, kPanel, keep).run();
+  return factor ? std::move(factor) : Elimination(matrix, blocks, pattern.size, keep).run();
 }
 
 }  // namespace ulterix

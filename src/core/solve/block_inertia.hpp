@@ -1,6 +1,7 @@
 #pragma once
 
 #include <cstdint>
+#include <memory>
 #include <optional>
 #include <span>
 #include <vector>
@@ -16,13 +17,23 @@ struct EliminationBlocks {
   std::span<const std::int64_t> order;  ///< order[k]: the unknown that is eliminated k-th
 };
 
-/// Number of negative eigenvalues of a symmetric matrix, which may be indefinite (Sylvester's law
-/// on a multifrontal LDLᵀ, Duff & Reid 1983; pivots of order 1 and 2 after Bunch & Kaufman within a
-/// block). Nothing of the factor is kept. Empty where a block is singular or entries grow beyond
-/// kMostGrowth times the largest of the matrix: not known.
-std::optional<int> count_negative_eigenvalues(const SymmetricPattern& pattern,
-                                              const std::vector<double>& values,
-                                              const EliminationBlocks& blocks);
+/// LDLᵀ by those blocks: D has a dense block of up to `panel` unknowns after each other within a
+/// block, L has identities there. Columns of block b lie dense by `rows` from value_start[b], as in
+/// a SupernodalFactor; in the place of an identity is the inverse of D.
+struct BlockLdl {
+  int negative = 0;  ///< eigenvalues of the matrix
+  int panel = 0;
+  std::vector<std::int64_t> value_start;
+  std::unique_ptr<double[]> values;  ///< empty where the factor was not to be kept
+};
+
+/// LDLᵀ of a symmetric matrix, which may be indefinite, and by Sylvester's law the number of its
+/// negative eigenvalues (multifrontal, Duff & Reid 1983; pivots of order 1 and 2 after Bunch &
+/// Kaufman within a panel). Empty where a panel is singular or entries grow beyond kMostGrowth
+/// times the largest of the matrix: not known.
+std::optional<BlockLdl> factorise_indefinite(const SymmetricPattern& pattern,
+                                             const std::vector<double>& values,
+                                             const EliminationBlocks& blocks, bool keep);
 
 inline constexpr double kMostGrowth = 1e8;
 

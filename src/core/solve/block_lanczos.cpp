@@ -18,9 +18,14 @@ using Eigen::VectorXd;
 
 /// Directions of a block that are smaller than this part of its largest are taken for rounding.
 constexpr double kRankTolerance = 1e-8;
-/// Directions scaled up by more than this bring rounding along the basis back.
+/// Columns scaled by more unlike factors than this are orthonormal to fewer digits: once more.
+constexpr double kUneven = 0.1;
+/// Directions scaled up by more than this bring rounding along the basis back, and K·W, carried
+/// along, is no longer that of W.
 constexpr double kScaledUp = 1e-3;
-/// θ below this part of the largest |θ| is 0: a motion that B does not reach.
+/// Vectors that there is room for at first; none is touched before it comes.
+constexpr Eigen::Index kRoom = 160;
+/// θ below this part of the largest |θ| is 0: a motion that A does not reach.
 constexpr double kNothing = 1e-12;
 
 MatrixXd random_block(Index rows, Index columns, unsigned seed) {
@@ -49,7 +54,7 @@ struct BlockLanczos::Basis {
     if (most_ <= 0) return {};
     if (size_ == 0) {
       if (options_.known.cols() > 0) known_K_ = problem_.multiply_K(options_.known);
-      next_ = fresh_block();
+      next_ = options_.start.cols() > 0 ? first_block(options_.start) : fresh_block();
       if (!grow()) return {};
     }
     while (!converged() && size_ < std::min<Index>(most_, wanted.most_vectors)) {
@@ -60,24 +65,19 @@ struct BlockLanczos::Basis {
   }
 
  private:
-  /// Vectors W with K·W, which is carried along: a product with K loses as many digits.
-  struct Block {
-    MatrixXd W, KW;
-  };
+  using Block = EigenProblem::Block;
 
-  /// K⁻¹·B·X: takes out what B does not reach.
-  Block applied(const MatrixXd& X) const {
-    MatrixXd BX = problem_.multiply_B(X);
-    MatrixXd W = problem_.solve_K(BX);
-    return {std::move(W), std::move(BX)};
+  /// A·X: takes out what A does not reach.
+  Block first_block(const MatrixXd& X) const {
+    Block block = problem_.apply(X, problem_.multiply_K(X));
+    orthogonalise(block);
+    orthogonalise(block);
+    return block;
   }
 
   Block fresh_block() {
     const Index width = std::min<Index>(options_.block, most_ - size_);
-    Block block = applied(random_block(problem_.size, width, 20260101 + unsigned(fresh_++)));
-    orthogonalise(block);
-    orthogonalise(block);
-    return block;
+    return first_block(random_block(problem_.size, width, 20260101 + unsigned(fresh_++)));
   }
 
   /// One step; false if the next block has nothing new.
@@ -111,11 +111,14 @@ struct BlockLanczos::Basis {
     double shortest = 1;
     Index rank = normalise(W, KW, shortest);
     if (rank == 0) return false;
-    if (shortest < kScaledUp) orthogonalise(block);
-    rank = normalise(W, KW, shortest);
+    if (shortest < kScaledUp) {
+      KW = problem_.multiply_K(W);
+      orthogonalise(block);
+    }
+    if (shortest < kUneven) rank = normalise(W, KW, shortest);
     rank = std::min(rank, most_ - size_);
     if (size_ + rank > basis_.cols()) {
-      const Index room = std::min(most_, std::max<Index>(2 * basis_.cols(), 64));
+      const Index room = std::min(most_, std::max<Index>(2 * basis_.cols(), kRoom));
       basis_.conservativeResize(problem_.size, room);
       basis_K_.conservativeResize(problem_.size, room);
     }
@@ -141,16 +144,17 @@ struct BlockLanczos::Basis {
       shortest = std::sqrt(d[i]) / longest;
       scale.col(rank++) = eigen.eigenvectors().col(i) / std::sqrt(d[i]);
     }
-    W = (W * scale.leftCols(rank)).eval();
-    KW = (KW * scale.leftCols(rank)).eval();
+    W = tall_product(W, scale.leftCols(rank));
+    KW = tall_product(KW, scale.leftCols(rank));
     return rank;
   }
 
-  /// K⁻¹·B of the last block, freed from the basis; its size bounds the residuals.
+  /// A times the last block, freed from the basis; its size bounds the residuals.
   Block next_block() {
-    Block block = applied(basis_.middleCols(size_ - last_, last_));
+    Block block = problem_.apply(basis_.middleCols(size_ - last_, last_),
+                                 basis_K_.middleCols(size_ - last_, last_));
     extend_projected(block.KW);
-    // Vᵀ·K·W = Vᵀ·B·V is known; but for rounding it is 0 before the last two blocks.
+    // Vᵀ·K·W = Vᵀ·K·A·V is known; but for rounding it is 0 before the last two blocks.
     const Index near = std::max<Index>(0, size_ - 2 * std::max<Index>(options_.block, last_));
     take_out(near, projected_.bottomRightCorner(size_ - near, last_), block);
     orthogonalise(block);
@@ -161,12 +165,12 @@ struct BlockLanczos::Basis {
     return block;
   }
 
-  /// The projected matrix VᵀBV, whole: rounding cannot hide in a band.
-  void extend_projected(const MatrixXd& BV) {
+  /// The projected matrix VᵀKAV, whole: rounding cannot hide in a band.
+  void extend_projected(const MatrixXd& KAV) {
     const Index m = size_, old = m - last_;
     MatrixXd larger(m, m);
     larger.topLeftCorner(old, old) = projected_;
-    larger.rightCols(last_) = tall_inner(basis_, m, BV);
+    larger.rightCols(last_) = tall_inner(basis_, m, KAV);
     larger.bottomLeftCorner(last_, old) = larger.topRightCorner(old, last_).transpose();
     const MatrixXd corner = larger.bottomRightCorner(last_, last_);
     larger.bottomRightCorner(last_, last_) = (corner + corner.transpose()) / 2;
@@ -207,7 +211,7 @@ struct BlockLanczos::Basis {
   }
 
   double tolerance_of(Index pair) const {
-    return pair < wanted_.count ? wanted_.tolerance : kGuardTolerance;
+    return pair < wanted_.count ? wanted_.tolerance : std::max(wanted_.tolerance, kGuardTolerance);
   }
 
   EigenPairs pairs() {
@@ -215,7 +219,7 @@ struct BlockLanczos::Basis {
     if (size_ == 0) return result;
     const Index count = positive();
     result.theta = ritz_.head(count);
-    result.vectors = basis_.leftCols(size_) * ritz_vectors_.leftCols(count);
+    result.vectors = tall_product(basis_, ritz_vectors_.leftCols(count));
     result.residuals = residuals_.head(count);
     result.lowest_theta = ritz_[ritz_.size() - 1];
     result.vectors_used = static_cast<int>(size_);
@@ -250,8 +254,10 @@ EigenPairs BlockLanczos::find(const PairsWanted& wanted) {
 
 EigenPairs joined(const EigenPairs& a, const EigenPairs& b) {
   const Eigen::Index n = a.theta.size(), m = b.theta.size();
+  if (m == 0) return a;
+  if (n == 0) return b;
   EigenPairs all = a;
-  if (m == 0) return all;
+  all.vectors_used += b.vectors_used;
   Eigen::VectorXd theta(n + m), residuals(n + m);
   Eigen::MatrixXd vectors(b.vectors.rows(), n + m);
   theta << a.theta, b.theta;

@@ -9,13 +9,17 @@
 
 namespace ulterix {
 
-/// B·x = θ·K·x with K positive definite and factorised, B symmetric: vibration with B = M and
-/// θ = 1/ω², buckling with B = −Kg and θ = 1/λ.
+/// A·x = θ·x with A symmetric in the inner product of K, which is positive definite.
 struct EigenProblem {
+  using MatrixXd = Eigen::MatrixXd;
+  /// Columns W with K·W, which are carried along.
+  struct Block {
+    MatrixXd W, KW;
+  };
   int size = 0;
-  std::function<Eigen::MatrixXd(const Eigen::MatrixXd&)> multiply_B;
-  std::function<Eigen::MatrixXd(const Eigen::MatrixXd&)> multiply_K;
-  std::function<Eigen::MatrixXd(const Eigen::MatrixXd&)> solve_K;
+  std::function<MatrixXd(const MatrixXd&)> multiply_K;
+  /// A·X and K·A·X.
+  std::function<Block(const MatrixXd& X, const MatrixXd& KX)> apply;
 };
 
 struct LanczosOptions {
@@ -23,13 +27,15 @@ struct LanczosOptions {
   int most_vectors = 600;
   /// Vectors that are not to be found again, K-orthonormal.
   Eigen::MatrixXd known;
+  /// The first block comes from these instead of from random vectors; may be empty.
+  Eigen::MatrixXd start;
 };
 
 /// What is asked for.
 struct PairsWanted {
   int count = 10;  ///< largest algebraic θ
-  int guards = 0;  ///< further pairs, to kGuardTolerance only: what comes next
-  /// ‖K⁻¹·B·x − θ·x‖ <= tolerance·|θ| in the norm of K; θ is then good to the square of it.
+  int guards = 0;  ///< further pairs, to kGuardTolerance at best: what comes next
+  /// ‖A·x − θ·x‖ <= tolerance·|θ| in the norm of K; θ is then good to the square of it.
   double tolerance = 1e-8;
   int most_vectors = 1 << 30;  ///< ends there even so
 };
@@ -41,7 +47,7 @@ struct EigenPairs {
   Eigen::MatrixXd vectors;    ///< K-orthonormal columns
   Eigen::VectorXd residuals;  ///< as bounded by the tolerance
   bool converged = false;
-  double lowest_theta = 0;  ///< the smallest algebraic Ritz value: below 0 if B is indefinite
+  double lowest_theta = 0;  ///< the smallest algebraic Ritz value: below 0 if A is indefinite
   int vectors_used = 0;
 };
 
@@ -54,7 +60,7 @@ class BlockLanczos {
   BlockLanczos(BlockLanczos&&) noexcept;
   BlockLanczos& operator=(BlockLanczos&&) noexcept;
 
-  /// Goes on with the vectors that are there already. Fewer pairs than wanted where B has no more
+  /// Goes on with the vectors that are there already. Fewer pairs than wanted where A has no more
   /// positive eigenvalues.
   EigenPairs find(const PairsWanted& wanted);
 

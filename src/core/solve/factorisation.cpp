@@ -1,76 +1,16 @@
 #include "core/solve/factorisation.hpp"
 
-#include <cblas.h>
-#include <cholmod.h>
-#include <omp.h>
-
-#include <cassert>
 #include <cmath>
-#include <span>
 
-#include "core/solve/block_inertia.hpp"
+#include "core/solve/cholmod_analysis.hpp"
 #include "core/solve/supernodal_solve.hpp"
 
 namespace ulterix {
 
 namespace {
 
-void set_up(cholmod_common& common) {
-  cholmod_l_start(&common);
-  common.print = 0;
-  common.nmethods = 1;
-  common.method[0].ordering = CHOLMOD_NATURAL;
-  common.postorder = 1;
-  common.final_ll = 1;
-  // One thread: with more, the last digits would depend on their number. CHOLMOD asks OpenMP for
-  // four threads of its own, which without cores of their own only wait on each other.
-  openblas_set_num_threads(1);
-  omp_set_max_active_levels(0);
-}
-
-/// CHOLMOD's view of our matrix; it only reads.
-cholmod_sparse view(const SymmetricPattern& pattern, const std::vector<double>* values) {
-  cholmod_sparse A{};
-  A.nrow = A.ncol = static_cast<std::size_t>(pattern.size);
-  A.nzmax = pattern.rows.size();
-  A.p = const_cast<std::int64_t*>(pattern.column_start.data());
-  A.i = const_cast<std::int64_t*>(pattern.rows.data());
-  A.x = values ? const_cast<double*>(values->data()) : nullptr;
-  A.stype = -1;
-  A.itype = CHOLMOD_LONG;
-  A.xtype = values ? CHOLMOD_REAL : CHOLMOD_PATTERN;
-  A.dtype = CHOLMOD_DOUBLE;
-  A.sorted = 1;
-  A.packed = 1;
-  return A;
-}
-
-std::span<const std::int64_t> list(const void* data, std::size_t size) {
-  return {static_cast<const std::int64_t*>(data), size};
-}
-
 /// From so many right sides on CHOLMOD, which hands them to BLAS, spends more time on copies.
 constexpr Eigen::Index kSeveral = 2;
-
-/// The factor's structure.
-struct Analysis {
-  cholmod_common common;
-  cholmod_factor* L = nullptr;
-
-  Analysis(const SymmetricPattern& pattern, int supernodal) {
-    set_up(common);
-    common.supernodal = supernodal;
-    cholmod_sparse A = view(pattern, nullptr);
-    L = cholmod_l_analyze(&A, &common);
-    assert(L != nullptr);
-  }
-  ~Analysis() {
-    cholmod_l_free_factor(&L, &common);
-    cholmod_l_finish(&common);
-  }
-  Analysis(const Analysis&) = delete;
-  Analysis& operator=(const Analysis&) = delete;
-};
 
 }  // namespace
 
@@ -174,16 +114,6 @@ double Factorisation::flops() const {
 void Factorisation::solve(Eigen::Ref<Eigen::MatrixXd> X) const {
   if (X.rows() == 0 || X.cols() == 0) return;
   impl_->solve(X);
-}
-
-std::optional<int> negative_eigenvalues(const SymmetricPattern& pattern,
-                                        const std::vector<double>& values) {
-  if (pattern.size == 0) return 0;
-  const Analysis analysis(pattern, CHOLMOD_SUPERNODAL);
-  const cholmod_factor& L = *analysis.L;
-  const EliminationBlocks blocks{list(L.super, L.nsuper + 1), list(L.pi, L.nsuper + 1),
-                                 list(L.s, L.ssize), list(L.Perm, L.n)};
-  return count_negative_eigenvalues(pattern, values, blocks);
 }
 
 }  // namespace ulterix

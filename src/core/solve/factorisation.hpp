@@ -2,7 +2,6 @@
 
 #include <Eigen/Core>
 #include <memory>
-#include <optional>
 #include <vector>
 
 #include "core/system/pattern.hpp"
@@ -35,10 +34,5 @@ class Factorisation {
   struct Impl;
   std::unique_ptr<Impl> impl_;
 };
-
-/// Number of negative eigenvalues of a symmetric matrix, by the signs of the pivots of LDLᵀ
-/// (Sylvester). Empty where a pivot vanished: not known.
-std::optional<int> negative_eigenvalues(const SymmetricPattern& pattern,
-                                        const std::vector<double>& values);
 
 }  // namespace ulterix

@@ -1,72 +1,152 @@
 #include "core/solve/inner_elimination.hpp"
 
+#include <tbb/parallel_for.h>
+
+#include <Eigen/Cholesky>
+#include <Eigen/Eigenvalues>
+#include <algorithm>
+
 namespace ulterix {
 
 using Eigen::MatrixXd;
 
-InnerElimination::InnerElimination(const SymmetricPattern& pattern,
-                                   const std::vector<double>& values, int inner)
-    : inner_(inner), rest_(pattern.size - inner) {
-  if (inner == 0) return;
-  pattern_ = std::make_unique<SymmetricPattern>();
-  pattern_->size = inner;
-  std::vector<double> own;
+namespace {
+
+/// A group with an eigenvalue below this part of its largest is singular.
+constexpr double kSingular = 1e-11;
+
+/// Unknowns that no entry couples to later ones end a group.
+std::vector<int> group_starts(const SymmetricPattern& pattern, int inner) {
+  std::vector<int> starts;
+  std::int64_t reach = -1;
   for (int j = 0; j < inner; ++j) {
+    if (j > reach) starts.push_back(j);
     for (auto p = pattern.column_start[j]; p < pattern.column_start[j + 1]; ++p) {
       const std::int64_t row = pattern.rows[static_cast<std::size_t>(p)];
-      const double value = values[static_cast<std::size_t>(p)];
-      if (row < inner) {
-        pattern_->rows.push_back(row);
-        own.push_back(value);
-      } else {
-        rows_.push_back(row - inner);
-        coupling_.push_back(value);
-      }
+      if (row < inner) reach = std::max(reach, row);
     }
-    pattern_->column_start.push_back(static_cast<std::int64_t>(pattern_->rows.size()));
-    column_start_.push_back(static_cast<std::int64_t>(rows_.size()));
   }
-  factor_ = std::make_unique<Factorisation>(*pattern_);
-  definite_ = factor_->factorise(own) == FactorStatus::positive_definite;
+  starts.push_back(inner);
+  return starts;
 }
 
-MatrixXd InnerElimination::to_inner(const MatrixXd& rest) const {
-  MatrixXd inner(inner_, rest.cols());
-  for (Eigen::Index c = 0; c < rest.cols(); ++c) {
-    for (int j = 0; j < inner_; ++j) {
-      double sum = 0;
-      for (auto p = column_start_[j]; p < column_start_[j + 1]; ++p) {
-        const auto at = static_cast<std::size_t>(p);
-        sum += coupling_[at] * rest(rows_[at], c);
-      }
-      inner(j, c) = sum;
+/// Calls visit(row, column, value) for every entry of the columns from .. to.
+template <class Visit>
+void each_entry(const SymmetricPattern& pattern, const std::vector<double>& values, int from,
+                int to, const Visit& visit) {
+  for (int j = from; j < to; ++j) {
+    for (auto p = pattern.column_start[j]; p < pattern.column_start[j + 1]; ++p) {
+      const auto at = static_cast<std::size_t>(p);
+      visit(static_cast<int>(pattern.rows[at]), j, values[at]);
     }
   }
-  return inner;
 }
 
-void InnerElimination::take_from_rest(const MatrixXd& inner, MatrixXd& rest) const {
-  for (Eigen::Index c = 0; c < rest.cols(); ++c) {
-    for (int j = 0; j < inner_; ++j) {
-      for (auto p = column_start_[j]; p < column_start_[j + 1]; ++p) {
-        const auto at = static_cast<std::size_t>(p);
-        rest(rows_[at], c) -= coupling_[at] * inner(j, c);
+}  // namespace
+
+InnerElimination::InnerElimination(const SymmetricPattern& pattern,
+                                   const std::vector<double>& values, int inner)
+    : inner_(inner) {
+  const std::vector<int> starts = group_starts(pattern, inner);
+  groups_.resize(starts.size() - 1);
+  tbb::parallel_for(std::size_t{0}, groups_.size(), [&](std::size_t g) {
+    groups_[g] = make_group(pattern, values, inner, starts[g], starts[g + 1]);
+  });
+  for (const Group& group : groups_) {
+    negative_ += group.negative;
+    regular_ = regular_ && group.inverse.size() > 0;
+  }
+}
+
+InnerElimination::Group InnerElimination::make_group(const SymmetricPattern& pattern,
+                                                     const std::vector<double>& values, int inner,
+                                                     int from, int to) {
+  Group group;
+  group.first = from;
+  std::vector<int>& ends = group.ends;
+  each_entry(pattern, values, from, to, [&](int row, int, double) {
+    if (row >= inner) ends.push_back(row - inner);
+  });
+  std::sort(ends.begin(), ends.end());
+  ends.erase(std::unique(ends.begin(), ends.end()), ends.end());
+  MatrixXd K = MatrixXd::Zero(to - from, to - from);
+  group.coupling.setZero(to - from, static_cast<Eigen::Index>(ends.size()));
+  each_entry(pattern, values, from, to, [&](int row, int column, double value) {
+    if (row < inner) {
+      K(row - from, column - from) = K(column - from, row - from) = value;
+    } else {
+      const auto place = std::lower_bound(ends.begin(), ends.end(), row - inner);
+      group.coupling(column - from, place - ends.begin()) = value;
+    }
+  });
+  const Eigen::LLT<MatrixXd> factor(K);
+  if (factor.info() == Eigen::Success) {
+    group.inverse = factor.solve(MatrixXd::Identity(K.rows(), K.cols()));
+  } else {
+    const Eigen::SelfAdjointEigenSolver<MatrixXd> eigen(K);
+    const Eigen::VectorXd& d = eigen.eigenvalues();
+    if (d.cwiseAbs().minCoeff() <= kSingular * d.cwiseAbs().maxCoeff()) return group;
+    group.negative = static_cast<int>((d.array() < 0).count());
+    group.inverse =
+        eigen.eigenvectors() * d.cwiseInverse().asDiagonal() * eigen.eigenvectors().transpose();
+  }
+  group.follows = group.inverse * group.coupling;
+  return group;
+}
+
+std::vector<double> InnerElimination::rest(const SymmetricPattern& pattern,
+                                           const std::vector<double>& values,
+                                           const SymmetricPattern& outer) const {
+  std::vector<double> result(outer.rows.size(), 0.0);
+  const auto entry = [&](int row, int column) -> double& {
+    const auto from = outer.rows.begin() + outer.column_start[column];
+    const auto to = outer.rows.begin() + outer.column_start[column + 1];
+    return result[static_cast<std::size_t>(std::lower_bound(from, to, row) - outer.rows.begin())];
+  };
+  each_entry(pattern, values, inner_, pattern.size, [&](int row, int column, double value) {
+    entry(row - inner_, column - inner_) += value;
+  });
+  MatrixXd taken;
+  for (const Group& group : groups_) {
+    taken.noalias() = group.coupling.transpose() * group.follows;
+    for (std::size_t j = 0; j < group.ends.size(); ++j) {
+      for (std::size_t i = j; i < group.ends.size(); ++i) {
+        entry(group.ends[i], group.ends[j]) -= taken(Eigen::Index(i), Eigen::Index(j));
       }
     }
   }
+  return result;
 }
 
 void InnerElimination::solve(MatrixXd& X, const std::function<void(MatrixXd&)>& solve_rest) const {
   if (inner_ == 0) return solve_rest(X);
-  MatrixXd inner = X.topRows(inner_);
-  factor_->solve(inner);
-  MatrixXd rest = X.bottomRows(rest_);
-  take_from_rest(inner, rest);
+  MatrixXd rest = X.bottomRows(X.rows() - inner_);
+  MatrixXd own, ends;
+  for (const Group& group : groups_) {
+    auto part = X.middleRows(group.first, group.inverse.rows());
+    own = part;
+    ends.noalias() = group.follows.transpose() * own;
+    part.noalias() = group.inverse * own;
+    rest(group.ends, Eigen::all) -= ends;
+  }
   solve_rest(rest);
-  MatrixXd moved = to_inner(rest);
-  factor_->solve(moved);
-  X.topRows(inner_) = inner - moved;
-  X.bottomRows(rest_) = rest;
+  follow(rest, X);
+}
+
+MatrixXd InnerElimination::extended(const MatrixXd& rest) const {
+  MatrixXd X = MatrixXd::Zero(inner_ + rest.rows(), rest.cols());
+  follow(rest, X);
+  return X;
+}
+
+/// Sets what is left, and what the inner unknowns do beside their own.
+void InnerElimination::follow(const MatrixXd& rest, MatrixXd& X) const {
+  MatrixXd ends;
+  for (const Group& group : groups_) {
+    ends = rest(group.ends, Eigen::all);
+    X.middleRows(group.first, group.inverse.rows()).noalias() -= group.follows * ends;
+  }
+  X.bottomRows(rest.rows()) = rest;
 }
 
 }  // namespace ulterix

@@ -2,38 +2,52 @@
 
 #include <Eigen/Core>
 #include <functional>
-#include <memory>
 #include <vector>
 
-#include "core/solve/factorisation.hpp"
+#include "core/system/pattern.hpp"
 
 namespace ulterix {
 
-/// K·x = b with the first unknowns, of inner nodes of members, eliminated before the rest, whose
-/// factorisation is there already: it is that of K without the inner unknowns (its Schur
-/// complement). The inner block falls into one small part a member.
+/// K·x = b with the first unknowns, of inner nodes of members, eliminated before the rest. They
+/// fall into one small group a member, which is coupled to the unknowns of its two ends alone, so
+/// that what is left (the Schur complement) lives on the pattern of the unsplit frame. K may be
+/// indefinite.
 class InnerElimination {
  public:
   /// The first `inner` unknowns of the pattern.
   InnerElimination(const SymmetricPattern& pattern, const std::vector<double>& values, int inner);
 
-  /// False: a member is unstable between its ends.
-  bool definite() const { return definite_; }
+  /// False: some group is singular, and nothing below can be asked for.
+  bool regular() const { return regular_; }
+  /// Negative eigenvalues of the eliminated part.
+  int negative() const { return negative_; }
 
-  /// X = K⁻¹·X, columns are right sides; `solve_rest` does the same for the unknowns left.
+  /// The Schur complement, on the pattern of the unknowns left. `pattern` and `values` as before.
+  std::vector<double> rest(const SymmetricPattern& pattern, const std::vector<double>& values,
+                           const SymmetricPattern& outer) const;
+
+  /// X with no load on the inner unknowns, from its part on the unknowns left.
+  Eigen::MatrixXd extended(const Eigen::MatrixXd& rest) const;
+
+  /// X = K⁻¹·X, columns are right sides; `solve_rest` does the same for the Schur complement.
   void solve(Eigen::MatrixXd& X, const std::function<void(Eigen::MatrixXd&)>& solve_rest) const;
 
  private:
-  Eigen::MatrixXd to_inner(const Eigen::MatrixXd& rest) const;                     ///< Kir·x
-  void take_from_rest(const Eigen::MatrixXd& inner, Eigen::MatrixXd& rest) const;  ///< −= Kri·y
+  struct Group {
+    int first = 0, negative = 0;
+    std::vector<int> ends;     ///< unknowns left that it is coupled to, from 0
+    Eigen::MatrixXd coupling;  ///< Kir
+    Eigen::MatrixXd inverse;   ///< Kii⁻¹; empty if it is singular
+    Eigen::MatrixXd follows;   ///< Kii⁻¹·Kir
+  };
+  static Group make_group(const SymmetricPattern& pattern, const std::vector<double>& values,
+                          int inner, int from, int to);
+  void follow(const Eigen::MatrixXd& rest, Eigen::MatrixXd& X) const;
 
-  int inner_, rest_;
-  /// Columns of Kri, by the inner unknown.
-  std::vector<std::int64_t> column_start_ = {0}, rows_;
-  std::vector<double> coupling_;
-  std::unique_ptr<SymmetricPattern> pattern_;
-  std::unique_ptr<Factorisation> factor_;
-  bool definite_ = true;
+  int inner_;
+  std::vector<Group> groups_;
+  bool regular_ = true;
+  int negative_ = 0;
 };
 
 }  // namespace ulterix

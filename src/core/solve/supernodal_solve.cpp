@@ -12,16 +12,55 @@ namespace {
 
 using Eigen::Index;
 
-/// Columns of a triangle that are taken one by one before the rest is done at once.
-constexpr Index kTriangle = 16;
+/// The square on the diagonal of LLᵀ, a few of its columns at a time: the rest is done at once.
+struct Triangle {
+  static constexpr Index kColumns = 16;
+  Index width = kColumns;
 
+  explicit Triangle(const SupernodalFactor& /*factor*/) {}
+
+  /// own: rows of the square, from right side to L⁻¹ of it.
+  static void forward(const double* L, Index stride, Index columns, double* own) {
+    for (Index k = 0; k < columns; ++k, own += kPacked) {
+      for (Index c = 0; c < kPacked; ++c) own[c] /= L[k * stride + k];
+      take_product(L + k * stride + k + 1, stride, 1, own, columns - k - 1, own + kPacked);
+    }
+  }
+
+  /// `sums`: what the rows after the square take off.
+  static void backward(const double* L, Index stride, Index columns, double* own, double* sums) {
+    for (Index k = columns; k-- > 0;) {
+      double* x = own + k * kPacked;
+      double* sum = sums + k * kPacked;
+      add_inner(L + k * stride + k + 1, stride, 1, x + kPacked, columns - k - 1, sum);
+      for (Index c = 0; c < kPacked; ++c) x[c] = (x[c] - sum[c]) / L[k * stride + k];
+    }
+  }
+};
+
+/// The square of LDLᵀ: an identity in L, and the inverse of D is there.
+struct InverseBlock {
+  Index width;
+  std::vector<double> product;
+
+  explicit InverseBlock(const SupernodalFactor& factor) : width(factor.panel) {}
+
+  static void forward(const double*, Index, Index, double*) {}
+
+  void backward(const double* D, Index stride, Index columns, double* own, double* sums) {
+    product.assign(std::size_t(columns * kPacked), 0.0);
+    take_product(D, stride, columns, own, columns, product.data());
+    for (Index i = 0; i < columns * kPacked; ++i) own[i] = -product[std::size_t(i)] - sums[i];
+  }
+};
+
+template <class Square>
 class PackedSolve {
  public:
   explicit PackedSolve(const SupernodalFactor& factor)
-      : factor_(factor), x_(factor.order.size() * kPacked) {}
+      : factor_(factor), square_(factor), x_(factor.order.size() * kPacked) {}
 
-  void solve(Eigen::Ref<Eigen::MatrixXd> X, Index column) {
-    const Index width = std::min(kPacked, X.cols() - column);
+  void solve(Eigen::Ref<Eigen::MatrixXd> X, Index column, Index width) {
     std::fill(x_.begin(), x_.end(), 0.0);
     for (Index k = 0; k < Index(factor_.order.size()); ++k) {
       for (Index c = 0; c < width; ++c) row(k)[c] = X(factor_.order[std::size_t(k)], column + c);
@@ -54,14 +93,10 @@ class PackedSolve {
   }
 
   void forward(const View& v) {
-    for (Index j = 0; j < v.columns; j += kTriangle) {
-      const Index width = std::min(kTriangle, v.columns - j), after = j + width;
+    for (Index j = 0; j < v.columns; j += square_.width) {
+      const Index width = std::min(square_.width, v.columns - j), after = j + width;
       const double* L = v.L + j * v.rows;
-      for (Index k = 0; k < width; ++k) {
-        double* own = row(v.first + j + k);
-        for (Index c = 0; c < kPacked; ++c) own[c] /= L[k * v.rows + j + k];
-        take_product(L + k * v.rows + j + k + 1, v.rows, 1, own, width - k - 1, own + kPacked);
-      }
+      square_.forward(L + j, v.rows, width, row(v.first + j));
       take_product(L + after, v.rows, width, row(v.first + j), v.columns - after,
                    row(v.first + after));
     }
@@ -80,19 +115,12 @@ class PackedSolve {
       gather(rows, count);
       add_inner(L, v.rows, v.columns, chunk_.data(), count, sums_.data());
     });
-    for (Index j = (v.columns - 1) / kTriangle * kTriangle; j >= 0; j -= kTriangle) {
-      const Index width = std::min(kTriangle, v.columns - j), after = j + width;
+    for (Index j = (v.columns - 1) / square_.width * square_.width; j >= 0; j -= square_.width) {
+      const Index width = std::min(square_.width, v.columns - j), after = j + width;
       const double* L = v.L + j * v.rows;
       double* sums = sums_.data() + j * kPacked;
       add_inner(L + after, v.rows, width, row(v.first + after), v.columns - after, sums);
-      for (Index k = width; k-- > 0;) {
-        double* own = row(v.first + j + k);
-        add_inner(L + k * v.rows + j + k + 1, v.rows, 1, own + kPacked, width - k - 1,
-                  sums + k * kPacked);
-        for (Index c = 0; c < kPacked; ++c) {
-          own[c] = (own[c] - sums[k * kPacked + c]) / L[k * v.rows + j + k];
-        }
-      }
+      square_.backward(L + j, v.rows, width, row(v.first + j), sums);
     }
   }
 
@@ -111,15 +139,26 @@ class PackedSolve {
   }
 
   const SupernodalFactor& factor_;
+  Square square_;
   std::vector<double> x_, sums_;
   std::array<double, kPackedRows * kPacked> chunk_;
 };
 
+template <class Square>
+void solve_by(const SupernodalFactor& factor, Eigen::Ref<Eigen::MatrixXd> X) {
+  for_each_pack(X.rows(), X.cols(), [&](Index column, Index width) {
+    PackedSolve<Square>(factor).solve(X, column, width);
+  });
+}
+
 }  // namespace
 
 void solve(const SupernodalFactor& factor, Eigen::Ref<Eigen::MatrixXd> X) {
-  PackedSolve packed(factor);
-  for (Index column = 0; column < X.cols(); column += kPacked) packed.solve(X, column);
+  if (factor.panel > 0) {
+    solve_by<InverseBlock>(factor, X);
+  } else {
+    solve_by<Triangle>(factor, X);
+  }
 }
 
 }  // namespace ulterix

@@ -26,8 +26,7 @@ struct Chunk {
   Index first, rows;
 };
 
-void pack(const MatrixXd& W, Index column, Chunk chunk, Rows& packed) {
-  const Index width = std::min(kPacked, W.cols() - column);
+void pack(const MatrixXd& W, Index column, Index width, Chunk chunk, Rows& packed) {
   packed.fill(0);
   for (Index k = 0; k < width; ++k) {
     const double* from = W.data() + (column + k) * W.rows() + chunk.first;
@@ -36,8 +35,7 @@ void pack(const MatrixXd& W, Index column, Chunk chunk, Rows& packed) {
   }
 }
 
-void unpack(const Rows& packed, Index column, Chunk chunk, MatrixXd& W) {
-  const Index width = std::min(kPacked, W.cols() - column);
+void unpack(const Rows& packed, Index column, Index width, Chunk chunk, MatrixXd& W) {
   for (Index k = 0; k < width; ++k) {
     double* to = W.data() + (column + k) * W.rows() + chunk.first;
     for (Index r = 0; r < chunk.rows; ++r)
@@ -102,39 +100,44 @@ void take_product(const double* a, Index stride, Index columns, const double* c,
 
 MatrixXd tall_inner(const MatrixXd& A, Index columns, const MatrixXd& B) {
   MatrixXd C(columns, B.cols());
-  Rows packed;
-  for (Index column = 0; column < B.cols(); column += kPacked) {
+  for_each_pack(B.rows(), B.cols(), [&](Index column, Index width) {
+    Rows packed;
     std::vector<double> sums(static_cast<std::size_t>(columns * kPacked), 0.0);
     each_chunk(B.rows(), [&](Chunk chunk) {
-      pack(B, column, chunk, packed);
+      pack(B, column, width, chunk, packed);
       add_inner(A.data() + chunk.first, A.rows(), columns, packed.data(), chunk.rows, sums.data());
     });
-    for (Index k = 0; k < std::min(kPacked, B.cols() - column); ++k) {
+    for (Index k = 0; k < width; ++k) {
       for (Index j = 0; j < columns; ++j) {
         C(j, column + k) = sums[static_cast<std::size_t>(j * kPacked + k)];
       }
     }
-  }
+  });
   return C;
 }
 
+MatrixXd tall_product(const MatrixXd& A, const MatrixXd& c) {
+  MatrixXd W = MatrixXd::Zero(A.rows(), c.cols());
+  tall_subtract(A, 0, -c, W);
+  return W;
+}
+
 void tall_subtract(const MatrixXd& A, Index first, const MatrixXd& c, MatrixXd& W) {
-  Rows packed;
-  std::vector<double> rows(static_cast<std::size_t>(c.rows() * kPacked));
-  for (Index column = 0; column < W.cols(); column += kPacked) {
+  for_each_pack(W.rows(), W.cols(), [&](Index column, Index width) {
+    Rows packed;
+    std::vector<double> rows(static_cast<std::size_t>(c.rows() * kPacked), 0.0);
     for (Index j = 0; j < c.rows(); ++j) {
-      for (Index k = 0; k < kPacked; ++k) {
-        rows[static_cast<std::size_t>(j * kPacked + k)] =
-            column + k < c.cols() ? c(j, column + k) : 0;
+      for (Index k = 0; k < width; ++k) {
+        rows[static_cast<std::size_t>(j * kPacked + k)] = c(j, column + k);
       }
     }
     each_chunk(W.rows(), [&](Chunk chunk) {
-      pack(W, column, chunk, packed);
+      pack(W, column, width, chunk, packed);
       take_product(A.data() + first * A.rows() + chunk.first, A.rows(), c.rows(), rows.data(),
                    chunk.rows, packed.data());
-      unpack(packed, column, chunk, W);
+      unpack(packed, column, width, chunk, W);
     });
-  }
+  });
 }
 
 }  // namespace ulterix

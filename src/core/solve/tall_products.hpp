@@ -1,6 +1,6 @@
 #pragma once
 
-#include <Eigen/Core>
+#include "core/solve/packs.hpp"
 
 namespace ulterix {
 
@@ -9,20 +9,21 @@ namespace ulterix {
 Eigen::MatrixXd tall_inner(const Eigen::MatrixXd& A, Eigen::Index columns,
                            const Eigen::MatrixXd& B);
 
+/// A·c with the leading columns of A, as many as c has rows.
+Eigen::MatrixXd tall_product(const Eigen::MatrixXd& A, const Eigen::MatrixXd& c);
+
 /// W −= A·c with the columns of A from `first` on, as many as c has rows.
 void tall_subtract(const Eigen::MatrixXd& A, Eigen::Index first, const Eigen::MatrixXd& c,
                    Eigen::MatrixXd& W);
 
-/// Eight columns packed row by row, a row of them one vector: what the products above work on.
-inline constexpr Eigen::Index kPacked = 8;
 /// So many packed rows at a time stay in cache.
 inline constexpr Eigen::Index kPackedRows = 128;
 
-/// sums (columns x 8) += Aᵀ·packed over `rows` rows; A by columns, `stride` apart.
+/// sums (columns x kPacked) += Aᵀ·packed over `rows` rows; A by columns, `stride` apart.
 void add_inner(const double* A, Eigen::Index stride, Eigen::Index columns, const double* packed,
                Eigen::Index rows, double* sums);
 
-/// packed −= A·c over `rows` rows; c: columns x 8, by rows.
+/// packed −= A·c over `rows` rows; c: columns x kPacked, by rows.
 void take_product(const double* A, Eigen::Index stride, Eigen::Index columns, const double* c,
                   Eigen::Index rows, double* packed);
 

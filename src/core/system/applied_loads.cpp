@@ -36,19 +36,44 @@ AppliedLoads::AppliedLoads(const Variant& variant, const LoadSet& set)
       self_weight_(variant.model->members.size(), 0.0),
       nodal_(variant.model->nodes.size(), Vector6d::Zero()) {
   for (const auto& [id, factor] : set.terms) {
-    if (factor != 0) collect(variant.model->cases[id], factor);
+    if (factor == 0) continue;
+    const LoadCase& load_case = variant.model->cases[id];
+    collect(load_case, factor, [](MemberId) { return true; });
+    for (const NodalLoad& n : load_case.nodal) nodal_[n.node] += factor * n.force;
   }
   for (const MemberId id : variant.model->members.ids()) loadings_.push_back(build_loading(id));
   if (set.notional_x != 0 || set.notional_y != 0) add_notional();
 }
 
-void AppliedLoads::collect(const LoadCase& load_case, double factor) {
-  for (const SelfWeight& w : load_case.self_weight) self_weight_[w.member] += factor * w.factor;
-  for (const NodalLoad& n : load_case.nodal) nodal_[n.node] += factor * n.force;
-  for (const DistributedLoad& d : load_case.distributed) {
-    distributed_[d.member].push_back({&d, factor});
+AppliedLoads::AppliedLoads(const Variant& variant, const LoadSet& set,
+                           const std::vector<MemberId>& only)
+    : variant_(&variant),
+      set_(set),
+      distributed_(variant.model->members.size()),
+      points_(variant.model->members.size()),
+      self_weight_(variant.model->members.size(), 0.0),
+      nodal_(variant.model->nodes.size(), Vector6d::Zero()),
+      loadings_(variant.model->members.size(), MemberLoading::none(0)) {
+  const auto wanted = [&only](MemberId id) {
+    return std::find(only.begin(), only.end(), id) != only.end();
+  };
+  for (const auto& [id, factor] : set.terms) {
+    if (factor != 0) collect(variant.model->cases[id], factor, wanted);
   }
-  for (const PointLoad& p : load_case.points) points_[p.member].push_back({&p, factor});
+  for (const MemberId id : only) loadings_[id] = build_loading(id);
+}
+
+template <class Wanted>
+void AppliedLoads::collect(const LoadCase& load_case, double factor, const Wanted& wanted) {
+  for (const SelfWeight& w : load_case.self_weight) {
+    if (wanted(w.member)) self_weight_[w.member] += factor * w.factor;
+  }
+  for (const DistributedLoad& d : load_case.distributed) {
+    if (wanted(d.member)) distributed_[d.member].push_back({&d, factor});
+  }
+  for (const PointLoad& p : load_case.points) {
+    if (wanted(p.member)) points_[p.member].push_back({&p, factor});
+  }
 }
 
 MemberLoading AppliedLoads::build_loading(MemberId id) const {

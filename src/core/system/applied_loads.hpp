@@ -11,6 +11,9 @@ namespace ulterix {
 class AppliedLoads {
  public:
   AppliedLoads(const Variant& variant, const LoadSet& set);
+  /// What acts along these members alone, for their forces in a state already known: no other
+  /// member and no node carries anything.
+  AppliedLoads(const Variant& variant, const LoadSet& set, const std::vector<MemberId>& only);
 
   const LoadSet& set() const { return set_; }
 
@@ -33,7 +36,8 @@ class AppliedLoads {
     const Load* load;
     double factor;
   };
-  void collect(const LoadCase& load_case, double factor);
+  template <class Wanted>
+  void collect(const LoadCase& load_case, double factor, const Wanted& wanted);
   MemberLoading build_loading(MemberId id) const;
   void add_notional();
 

@@ -19,6 +19,12 @@ Vector3d tidy(Vector3d v) {
   return v;
 }
 
+IndexedVector<NodeId, std::vector<Vector6d>> restraints_by_node(const Variant& variant) {
+  IndexedVector<NodeId, std::vector<Vector6d>> by_node(variant.model->nodes.size());
+  for (const ExtraRestraint& r : variant.restraints) by_node[r.node].push_back(r.direction);
+  return by_node;
+}
+
 }  // namespace
 
 IndexedVector<NodeId, std::array<SupportDirection, 6>> supports_by_node(const Model& model) {
@@ -38,23 +44,26 @@ DofMap::DofMap(const Variant& variant,
       nodes_(variant.model->nodes.size()),
       dropped_(variant.model->nodes.size()) {
   const auto supports = supports_by_node(*variant.model);
+  const auto restraints = restraints_by_node(variant);
   for (const NodeId id : variant.model->nodes.ids()) {
-    build_node(id, supports[id], rotations[id]);
+    build_node(id, supports[id], rotations[id], restraints[id]);
   }
 }
 
 DofMap::DofMap(const Variant& variant, const DofMap& whole)
     : variant_(&variant), nodes_(whole.nodes_), dropped_(whole.dropped_) {
   for (NodeDofs& node : nodes_) node.u0.setZero();
+  const auto restraints = restraints_by_node(variant);
   for (int n = nodes_.size(); n < variant.model->nodes.size(); ++n) {
     nodes_.push_back({});
     dropped_.push_back({});
-    build_node(NodeId(n), {}, {Matrix3d::Identity(), 1});
+    build_node(NodeId(n), {}, {Matrix3d::Identity(), 1}, restraints[NodeId(n)]);
   }
 }
 
 void DofMap::build_node(NodeId id, const std::array<SupportDirection, 6>& support,
-                        const NodeRotationStiffness& rotation) {
+                        const NodeRotationStiffness& rotation,
+                        const std::vector<Vector6d>& restraints) {
   std::vector<int> free, rotations;
   for (int d = 0; d < 6; ++d) {
     if (!variant_->model->uses_direction(d)) continue;
@@ -65,7 +74,7 @@ void DofMap::build_node(NodeId id, const std::array<SupportDirection, 6>& suppor
     free.push_back(d);
     if (d >= 3) rotations.push_back(d - 3);
   }
-  std::vector<Vector6d> constraints;
+  std::vector<Vector6d> constraints = restraints;
   const int n = static_cast<int>(rotations.size());
   if (n > 0) {
     Eigen::MatrixXd S(n, n);
@@ -83,9 +92,6 @@ void DofMap::build_node(NodeId id, const std::array<SupportDirection, 6>& suppor
       constraint.tail<3>() = axis;
       constraints.push_back(constraint);
     }
-  }
-  for (const ExtraRestraint& r : variant_->restraints) {
-    if (r.node == id) constraints.push_back(r.direction);
   }
   set_basis(id, free, constraints);
 }

@@ -60,7 +60,7 @@ class DofMap {
 
  private:
   void build_node(NodeId id, const std::array<SupportDirection, 6>& support,
-                  const NodeRotationStiffness& rotation);
+                  const NodeRotationStiffness& rotation, const std::vector<Vector6d>& restraints);
   void set_basis(NodeId id, const std::vector<int>& free, const std::vector<Vector6d>& constraints);
 
   const Variant* variant_;

@@ -2,6 +2,8 @@
 
 #include <algorithm>
 
+#include "core/solve/packs.hpp"
+
 namespace ulterix {
 
 SymmetricPattern make_pattern(const DofMap& dofs, const std::vector<int>& node_order,
@@ -115,10 +117,12 @@ void multiply_columns(const SymmetricPattern& pattern, const std::vector<double>
 Eigen::MatrixXd multiply_block(const SymmetricPattern& pattern, const std::vector<double>& values,
                                const Eigen::MatrixXd& X) {
   Eigen::MatrixXd Y(X.rows(), X.cols());
-  Eigen::Index first = 0;
-  for (; first + 8 <= X.cols(); first += 8) multiply_columns<8>(pattern, values, X, first, Y);
-  for (; first + 4 <= X.cols(); first += 4) multiply_columns<4>(pattern, values, X, first, Y);
-  for (; first < X.cols(); ++first) multiply_columns<1>(pattern, values, X, first, Y);
+  for_each_pack(X.rows(), X.cols(), [&](Eigen::Index first, Eigen::Index width) {
+    const Eigen::Index end = first + width;
+    for (; first + 8 <= end; first += 8) multiply_columns<8>(pattern, values, X, first, Y);
+    for (; first + 4 <= end; first += 4) multiply_columns<4>(pattern, values, X, first, Y);
+    for (; first < end; ++first) multiply_columns<1>(pattern, values, X, first, Y);
+  });
   return Y;
 }
 

@@ -1,0 +1,67 @@
+#include "core/solve/indefinite_factor.hpp"
+
+#include "core/solve/block_inertia.hpp"
+#include "core/solve/cholmod_analysis.hpp"
+#include "core/solve/supernodal_solve.hpp"
+
+namespace ulterix {
+
+namespace {
+
+std::optional<BlockLdl> factorise(const Analysis& analysis, const SymmetricPattern& pattern,
+                                  const std::vector<double>& values, bool keep) {
+  const cholmod_factor& L = *analysis.L;
+  const EliminationBlocks blocks{list(L.super, L.nsuper + 1), list(L.pi, L.nsuper + 1),
+                                 list(L.s, L.ssize), list(L.Perm, L.n)};
+  return factorise_indefinite(pattern, values, blocks, keep);
+}
+
+}  // namespace
+
+struct IndefiniteFactor::Impl {
+  explicit Impl(const SymmetricPattern& pattern) : analysis(pattern, CHOLMOD_SUPERNODAL) {}
+
+  Analysis analysis;
+  BlockLdl ldl;
+};
+
+IndefiniteFactor::IndefiniteFactor(std::unique_ptr<Impl> impl) : impl_(std::move(impl)) {}
+IndefiniteFactor::~IndefiniteFactor() = default;
+IndefiniteFactor::IndefiniteFactor(IndefiniteFactor&&) noexcept = default;
+IndefiniteFactor& IndefiniteFactor::operator=(IndefiniteFactor&&) noexcept = default;
+
+std::optional<IndefiniteFactor> IndefiniteFactor::make(const SymmetricPattern& pattern,
+                                                       const std::vector<double>& values) {
+  auto impl = std::make_unique<Impl>(pattern);
+  auto ldl = factorise(impl->analysis, pattern, values, true);
+  if (!ldl) return std::nullopt;
+  impl->ldl = std::move(*ldl);
+  return IndefiniteFactor(std::move(impl));
+}
+
+int IndefiniteFactor::negative_eigenvalues() const {
+  return impl_->ldl.negative;
+}
+
+void IndefiniteFactor::solve(Eigen::Ref<Eigen::MatrixXd> X) const {
+  const cholmod_factor& L = *impl_->analysis.L;
+  const BlockLdl& ldl = impl_->ldl;
+  const SupernodalFactor factor{list(L.super, L.nsuper + 1),
+                                list(L.pi, L.nsuper + 1),
+                                list(L.s, L.ssize),
+                                ldl.value_start,
+                                ldl.values.get(),
+                                list(L.Perm, L.n),
+                                ldl.panel};
+  ulterix::solve(factor, X);
+}
+
+std::optional<int> negative_eigenvalues(const SymmetricPattern& pattern,
+                                        const std::vector<double>& values) {
+  if (pattern.size == 0) return 0;
+  const auto ldl = factorise(Analysis(pattern, CHOLMOD_SUPERNODAL), pattern, values, false);
+  if (!ldl) return std::nullopt;
+  return ldl->negative;
+}
+
+}  // namespace ulterix
