@@ -53,7 +53,7 @@ StoredRun::StoredRun(const Results& results, const std::vector<std::string>& ana
     throw StoreError{results.folder() +
                      ": its model cannot be read by this version; run the model again"};
   }
-  system_ = std::make_unique<FrameSystem>(Variant(file_.model));
+  frame_ = std::make_unique<MemberFrame>(Variant(file_.model));
   std::vector<Results::Filter> filters;
   if (!analyses.empty()) filters.push_back({"analysis", "analysis", analyses});
   if (!loads.empty()) filters.push_back({"load", "loads", loads});
@@ -82,7 +82,7 @@ StoredRun::StoredRun(const Results& results, const std::vector<std::string>& ana
   if (acts) read_axial(results, own);
   for (Step& s : steps_) {
     s.applied =
-        std::make_shared<AppliedLoads>(system_->variant(), scaled(s.loads, s.state.lambda), wanted);
+        std::make_shared<AppliedLoads>(frame_->variant(), scaled(s.loads, s.state.lambda), wanted);
   }
 }
 

@@ -25,8 +25,7 @@ class StoredRun {
   const UnitSystem& units() const { return file_.units; }
   const std::vector<Step>& steps() const { return steps_; }
   const Step* find(const std::string& analysis, const std::string& loads) const;
-  Recovery recovery(const Step& step) const { return {*system_, step}; }
-  const FrameSystem& system() const { return *system_; }
+  Recovery recovery(const Step& step) const { return {*frame_, step}; }
 
  private:
   void read_steps(const Results& results, const std::vector<Results::Filter>& filters);
@@ -36,7 +35,7 @@ class StoredRun {
   Step* step_of(const std::vector<Cell>& row);
 
   ModelFile file_;
-  std::unique_ptr<FrameSystem> system_;
+  std::unique_ptr<MemberFrame> frame_;
   std::vector<Step> steps_;
 };
 

@@ -26,7 +26,7 @@ double largest_deflection(const Recovery& r, const std::vector<MemberId>& member
 
 /// The displacement that the figure is about: the sway if there is one, else the largest.
 int main_direction(const Recovery& recovery) {
-  const Model& model = recovery.system().model();
+  const Model& model = recovery.frame().model();
   int best = 0;
   double largest = -1;
   for (int d = 0; d < 3; ++d) {
@@ -52,7 +52,7 @@ std::string largest_text(const DrawnSteps& steps, NodeId n, int d, const UnitSys
     return significant(units.from_si(Quantity::displacement, displacement_of(r, n, d)), 3);
   };
   std::string text =
-      fmt::format("{} {} = {} {}", main.system().model().nodes[n].name, kDisplacementNames[d],
+      fmt::format("{} {} = {} {}", main.frame().model().nodes[n].name, kDisplacementNames[d],
                   value(main), units.label(Quantity::displacement));
   if (steps.size() < 2) return text;
   const double first = displacement_of(*steps[0].recovery, n, d);
@@ -66,7 +66,7 @@ std::string largest_text(const DrawnSteps& steps, NodeId n, int d, const UnitSys
 void draw_deflected(Canvas& canvas, const DrawnSteps& steps, const UnitSystem& units,
                     const FigureSettings& settings) {
   const Recovery& main = *steps.back().recovery;
-  const Model& model = main.system().model();
+  const Model& model = main.frame().model();
   const std::vector<MemberId> members = shown_members(model, settings);
   double u = 0;
   for (const DrawnStep& s : steps) u = std::max(u, largest_deflection(*s.recovery, members));
@@ -86,7 +86,7 @@ void draw_deflected(Canvas& canvas, const DrawnSteps& steps, const UnitSystem& u
                            main.step().loads.name, scale));
   draw_panels(canvas, steps, settings, extent, [&](Scene& scene, const DrawnSteps& own) {
     scene.draw_undeformed(kUndeformedStroke);
-    draw_loads(scene, main.system().variant(), main.loads());
+    draw_loads(scene, main.frame().variant(), main.loads());
     scene.avoid_frame();
     for (std::size_t i = 0; i < own.size(); ++i) {
       for (const MemberId id : scene.members()) {

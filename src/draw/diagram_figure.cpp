@@ -41,7 +41,7 @@ struct Component {
 };
 
 /// Positive My has tension on the −z face, positive Mz on the −y face: that side is drawn.
-std::vector<Component> components_of(const FrameSystem& system, MemberId id, Diagram diagram,
+std::vector<Component> components_of(const MemberFrame& system, MemberId id, Diagram diagram,
                                      bool compression_side) {
   const Model& model = system.model();
   const bool frame = model.members[id].kind == MemberKind::frame;
@@ -72,7 +72,7 @@ struct MemberDiagram {
 
 MemberDiagram member_diagram(const Recovery& recovery, MemberId id, const Component& component,
                              double scale) {
-  const FrameSystem& system = recovery.system();
+  const MemberFrame& system = recovery.frame();
   const Matrix3d& R = system.axes(id);
   const Vector3d start = system.variant().position(system.model().members[id].start);
   const auto foot = [&](double x) { return Vector3d(start + R.transpose() * Vector3d(x, 0, 0)); };
@@ -98,7 +98,7 @@ double largest_value(const DrawnSteps& steps, const std::vector<MemberId>& membe
   for (const DrawnStep& s : steps) {
     for (const MemberId id : members) {
       const auto extremes = s.recovery->line(id).extremes();
-      for (const Component& c : components_of(s.recovery->system(), id, diagram, false)) {
+      for (const Component& c : components_of(s.recovery->frame(), id, diagram, false)) {
         const Extreme& e = extremes[static_cast<std::size_t>(c.force)];
         largest = std::max({largest, std::abs(e.min), std::abs(e.max)});
       }
@@ -162,7 +162,7 @@ class DiagramPanel {
 
   void draw_member(Scene& scene, const DrawnStep& step, MemberId id, bool main,
                    std::vector<Peak>& peaks) {
-    const FrameSystem& system = step.recovery->system();
+    const MemberFrame& system = step.recovery->frame();
     for (const Component& c : components_of(system, id, diagram_, settings_.compression_side)) {
       const MemberDiagram d = member_diagram(*step.recovery, id, c, scale_);
       const auto outline = outline_of(scene, d);
@@ -176,7 +176,7 @@ class DiagramPanel {
   void draw_edges(Scene& scene, const DrawnSteps& steps, std::size_t i) {
     Stroke stroke = stroke_of(steps, i);
     stroke.width = i + 1 == steps.size() ? 1.5 : 1.3;
-    const FrameSystem& system = steps[i].recovery->system();
+    const MemberFrame& system = steps[i].recovery->frame();
     for (const MemberId id : scene.members()) {
       for (const Component& c : components_of(system, id, diagram_, settings_.compression_side)) {
         const MemberDiagram d = member_diagram(*steps[i].recovery, id, c, scale_);
@@ -228,7 +228,7 @@ std::string side_words(Diagram diagram, const FigureSettings& settings) {
 void draw_diagram(Canvas& canvas, Diagram diagram, const DrawnSteps& steps, const UnitSystem& units,
                   const FigureSettings& settings) {
   const Recovery& main = *steps.back().recovery;
-  const Model& model = main.system().model();
+  const Model& model = main.frame().model();
   const std::vector<MemberId> members = shown_members(model, settings);
   const double largest = largest_value(steps, members, diagram);
   const double tall = settings.scale.value_or(kShare * model.size());

@@ -43,7 +43,7 @@ std::vector<MemberId> shown_members(const Model& model, const FigureSettings& se
 }
 
 std::vector<Vector3d> deflected_axis(const Recovery& recovery, MemberId id, double scale) {
-  const FrameSystem& system = recovery.system();
+  const MemberFrame& system = recovery.frame();
   const Matrix3d& R = system.axes(id);
   const Vector3d start = system.variant().position(system.model().members[id].start);
   std::vector<Vector3d> points;
@@ -62,7 +62,7 @@ std::vector<Vector3d> deflected_axis(const Recovery& recovery, MemberId id, doub
 void draw_panels(Canvas& canvas, const DrawnSteps& steps, const FigureSettings& settings,
                  const std::vector<Vector3d>& extent,
                  const std::function<std::string(Scene&, const DrawnSteps&)>& draw) {
-  const Model& model = steps.front().recovery->system().model();
+  const Model& model = steps.front().recovery->frame().model();
   const ViewDirection direction = settings.view.value_or(default_view(model));
   if (!settings.side_by_side || steps.size() < 2) {
     Scene scene(canvas, View(model, extent, direction), model, settings.members);

@@ -58,7 +58,7 @@ void draw_force(Scene& scene, const Vector2d& at, const Vector3d& force, double 
 void draw_reactions(Canvas& canvas, const DrawnSteps& steps, const UnitSystem& units,
                     const FigureSettings& settings) {
   const Recovery& main = *steps.back().recovery;
-  const Model& model = main.system().model();
+  const Model& model = main.frame().model();
   const double forces = largest_part(steps, false), moments = largest_part(steps, true);
   draw_heading(canvas, title_of(model),
                fmt::format("reactions, {}, {}: of the ground on the structure, in {} and {}",
@@ -66,7 +66,7 @@ void draw_reactions(Canvas& canvas, const DrawnSteps& steps, const UnitSystem& u
                            units.label(Quantity::moment)));
   const auto panel = [&](Scene& scene, const DrawnSteps& own) -> std::string {
     scene.draw_undeformed({palette::kInk, 1.4, {}});
-    draw_loads(scene, main.system().variant(), main.loads());
+    draw_loads(scene, main.frame().variant(), main.loads());
     draw_supports(scene);
     draw_hinges(scene);
     scene.avoid_frame();

@@ -215,9 +215,9 @@ LinearAlong axial_along(const MemberLine& line, const PieceOf& piece) {
 
 IndexedVector<MemberId, LinearAlong> piece_forces(const Recovery& state, const SplitFrame& split) {
   IndexedVector<MemberId, LinearAlong> forces(split.pieces.size());
-  IndexedVector<MemberId, LinearAlong> lines(state.system().model().members.size());
-  for (const MemberId id : state.system().model().members.ids()) {
-    if (!state.system().variant().present[id]) continue;
+  IndexedVector<MemberId, LinearAlong> lines(state.frame().model().members.size());
+  for (const MemberId id : state.frame().model().members.ids()) {
+    if (!state.frame().variant().present[id]) continue;
     const MemberLine line = state.line(id);
     lines[id] = axial_along(line, {id, 0, 1});
     for (const MemberId piece : split.pieces_of[id]) {

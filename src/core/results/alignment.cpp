@@ -26,7 +26,7 @@ double limited(double G) {
 }
 
 /// EI of a member in bending about an axis of the frame; 0 where it lies across none of its own.
-double stiffness_about(const FrameSystem& system, MemberId id, const Vector3d& axis) {
+double stiffness_about(const MemberFrame& system, MemberId id, const Vector3d& axis) {
   const ElementProperties p = element_properties(system.variant(), id);
   if (p.kind != MemberKind::frame) return 0;
   const Matrix3d& R = system.axes(id);
@@ -41,7 +41,7 @@ bool hinged(const Member& m, int end) {
 }
 
 /// G of one end: columns in line over girders; 0 for a fixed foot, infinite without restraint.
-double ratio_at(const FrameSystem& system, MemberId id, int end, const Vector3d& axis) {
+double ratio_at(const MemberFrame& system, MemberId id, int end, const Vector3d& axis) {
   const Model& model = system.model();
   const Member& member = model.members[id];
   if (hinged(member, end)) return kNoRestraint;
@@ -85,7 +85,7 @@ double alignment_held(double GA, double GB) {
   return M_PI / x;
 }
 
-std::optional<AlignmentFactors> alignment_factors(const FrameSystem& system, MemberId id,
+std::optional<AlignmentFactors> alignment_factors(const MemberFrame& system, MemberId id,
                                                   bool about_y) {
   if (!system.bends(id, about_y)) return std::nullopt;
   const Vector3d axis = system.axes(id).row(about_y ? 1 : 2);

@@ -16,7 +16,7 @@ struct AlignmentFactors {
 /// `about_y`: bending about the member's y axis, else z. A fixed foot counts as G = 0, a pinned one
 /// and a hinged end as no girders at all. Empty where both ends are free to turn and sway is
 /// permitted, or the member bends not at all.
-std::optional<AlignmentFactors> alignment_factors(const FrameSystem& system, MemberId id,
+std::optional<AlignmentFactors> alignment_factors(const MemberFrame& system, MemberId id,
                                                   bool about_y);
 
 /// K of the two equations for the ratios of the ends; infinite ratios stand for no restraint.

@@ -39,7 +39,7 @@ LargestForce largest_of(const StepExtremes& all, InternalForce component,
 }
 
 void add_watches(const Recovery& first, const Recovery& step, std::vector<ComparisonRow>& rows) {
-  for (const Watch& watch : step.system().model().watches) {
+  for (const Watch& watch : step.frame().model().watches) {
     ComparisonRow row;
     row.kind = ComparisonRow::Kind::watched;
     row.component = watch.place.component;
@@ -55,7 +55,7 @@ void add_watches(const Recovery& first, const Recovery& step, std::vector<Compar
 
 void add_displacements(const Recovery& first, const Recovery& step,
                        std::vector<ComparisonRow>& rows) {
-  const Model& model = step.system().model();
+  const Model& model = step.frame().model();
   double largest = 0;
   for (const NodeMotion& n : step.step().state.nodes) {
     largest = std::max(largest, n.translation.cwiseAbs().maxCoeff());
@@ -77,7 +77,7 @@ void add_displacements(const Recovery& first, const Recovery& step,
 }
 
 void add_reactions(const Recovery& first, const Recovery& step, std::vector<ComparisonRow>& rows) {
-  const Model& model = step.system().model();
+  const Model& model = step.frame().model();
   std::array<double, 2> largest = {0, 0};
   for (const Vector6d& r : step.step().reactions) {
     largest[0] = std::max(largest[0], r.head<3>().cwiseAbs().maxCoeff());
@@ -144,7 +144,7 @@ void add_storeys(const std::vector<StoreyRow>& storeys, std::vector<ComparisonRo
 
 void add_forces(const Recovery& first, const Recovery& step, const StepExtremes& extremes,
                 std::vector<ComparisonRow>& rows) {
-  const Model& model = step.system().model();
+  const Model& model = step.frame().model();
   const std::vector<MemberId> everyone = model.members.ids();
   const double largest_N = std::abs(largest_of(extremes, kN, everyone).value);
   const double largest_M = std::max(std::abs(largest_of(extremes, kMy, everyone).value),
@@ -186,7 +186,7 @@ NodeId furthest_node(const Step& step, int direction) {
 }
 
 StepExtremes find_extremes(const Recovery& recovery) {
-  const Model& model = recovery.system().model();
+  const Model& model = recovery.frame().model();
   StepExtremes all(model.members.size());
   for (const MemberId id : model.members.ids()) all[id] = recovery.line(id).extremes();
   return all;

@@ -8,7 +8,7 @@ namespace ulterix {
 namespace {
 
 /// Forces that the nodes put on the member's ends, global (12).
-Vector12d end_forces(const FrameSystem& system, MemberId id, const AppliedLoads& loads,
+Vector12d end_forces(const MemberFrame& system, MemberId id, const AppliedLoads& loads,
                      const Step& step) {
   const Element e = system.element(id, loads.on_member(id), step.state, step.split);
   const Vector12d p = e.stiffness() * system.local_ends(id, step.state) + e.fixed_end_forces();
@@ -30,20 +30,20 @@ LoadSet scaled(const LoadSet& set, double lambda) {
   return result;
 }
 
-Recovery::Recovery(const FrameSystem& system, const Step& step)
-    : system_(&system), step_(&step), loads_(step.applied) {
+Recovery::Recovery(const MemberFrame& frame, const Step& step)
+    : frame_(&frame), step_(&step), loads_(step.applied) {
   if (!loads_) {
     loads_ =
-        std::make_shared<AppliedLoads>(system.variant(), scaled(step.loads, step.state.lambda));
+        std::make_shared<AppliedLoads>(frame.variant(), scaled(step.loads, step.state.lambda));
   }
 }
 
 MemberLine Recovery::line(MemberId id) const {
-  const Element e = system_->element(id, loads_->on_member(id), step_->state, step_->split);
-  return e.line(system_->local_ends(id, step_->state));
+  const Element e = frame_->element(id, loads_->on_member(id), step_->state, step_->split);
+  return e.line(frame_->local_ends(id, step_->state));
 }
 
-void complete(const FrameSystem& system, std::shared_ptr<const AppliedLoads> applied, Step& step) {
+void complete(const MemberFrame& system, std::shared_ptr<const AppliedLoads> applied, Step& step) {
   step.applied = std::move(applied);
   const AppliedLoads& loads = *step.applied;
   const Model& model = system.model();

@@ -7,17 +7,17 @@ namespace ulterix {
 /// Forces and shapes of one step, recovered from its state on demand.
 class Recovery {
  public:
-  Recovery(const FrameSystem& system, const Step& step);
+  Recovery(const MemberFrame& frame, const Step& step);
 
   /// Forces and shape of one member; signs as in docs/conventions.md.
   MemberLine line(MemberId id) const;
 
   const Step& step() const { return *step_; }
   const AppliedLoads& loads() const { return *loads_; }
-  const FrameSystem& system() const { return *system_; }
+  const MemberFrame& frame() const { return *frame_; }
 
  private:
-  const FrameSystem* system_;
+  const MemberFrame* frame_;
   const Step* step_;
   std::shared_ptr<const AppliedLoads> loads_;
 };
@@ -26,7 +26,7 @@ class Recovery {
 LoadSet scaled(const LoadSet& set, double lambda);
 
 /// Fills the loads, the reactions and the equilibrium check of a step from its state.
-void complete(const FrameSystem& system, std::shared_ptr<const AppliedLoads> loads, Step& step);
+void complete(const MemberFrame& system, std::shared_ptr<const AppliedLoads> loads, Step& step);
 
 /// Value of a place (docs: `B1.ux`, `CA.My@0.5`), SI; empty where the step has no state.
 std::optional<double> value_at(const Recovery& recovery, const Place& place);

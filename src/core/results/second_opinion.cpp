@@ -38,7 +38,7 @@ std::string asce_class(double theta) {
 
 /// RM = 1 − 0.15·Pmf/Pstory, AISC 360-22 (A-8-8): Pmf on the columns that resist the sway.
 double frame_factor(const Recovery& step, const std::string& storey, int direction) {
-  const Model& model = step.system().model();
+  const Model& model = step.frame().model();
   const std::vector<Level> levels = find_levels(model);
   double resisting = 0, all = 0;
   for (std::size_t i = 1; i < levels.size(); ++i) {
@@ -48,7 +48,7 @@ double frame_factor(const Recovery& step, const std::string& storey, int directi
       const double N = step.line(c.member).at((c.x_low + c.x_high) / 2).forces[kN];
       const double P = std::max(-N, 0.0);
       all += P;
-      if (!is_leaning(step.system(), c.member, direction)) resisting += P;
+      if (!is_leaning(step.frame(), c.member, direction)) resisting += P;
     }
   }
   return all > 0 ? 1 - 0.15 * resisting / all : 1;
@@ -85,7 +85,7 @@ bool loaded_across(const MemberLoading& loading) {
 /// B2 by column and section axis: of the storey that it stands in, for the sway that bends it.
 class StoreyFactors {
  public:
-  StoreyFactors(const FrameSystem& system, const std::vector<StoreyOpinion>& storeys)
+  StoreyFactors(const MemberFrame& system, const std::vector<StoreyOpinion>& storeys)
       : factors_(system.model().members.size()) {
     const Model& model = system.model();
     const std::vector<Level> levels = find_levels(model);
@@ -149,7 +149,7 @@ std::vector<MemberOpinion> member_opinions(const Recovery& first_order, const Re
                                            const StepExtremes& first_extremes,
                                            const StepExtremes& extremes,
                                            const std::vector<StoreyOpinion>& storeys) {
-  const FrameSystem& system = step.system();
+  const MemberFrame& system = step.frame();
   const Model& model = system.model();
   const auto N = system.mean_axial_forces(step.loads(), step.step().state);
   double most = 0;

@@ -11,7 +11,7 @@ std::vector<StiffnessRow> lateral_stiffness(const Recovery& recovery) {
   std::vector<StiffnessRow> rows;
   const Step& step = recovery.step();
   if (!step.has_state || step.state.lambda != 1) return rows;
-  const Model& model = recovery.system().model();
+  const Model& model = recovery.frame().model();
   const Vector3d total = recovery.loads().total_force();
   for (const int direction : model.horizontal_axes()) {
     // Rounding of loads that cancel is no load.

@@ -49,7 +49,7 @@ std::vector<StoreyColumn> columns_between(const Model& model, double low, double
   return parts;
 }
 
-bool is_leaning(const FrameSystem& system, MemberId id, int direction) {
+bool is_leaning(const MemberFrame& system, MemberId id, int direction) {
   const Member& m = system.model().members[id];
   if (m.kind == MemberKind::axial) return true;
   // A sway along local z bends about y, one along local y about z.
@@ -65,7 +65,7 @@ double drift_of(const Recovery& recovery, const std::vector<StoreyColumn>& colum
   double drift = 0;
   for (const StoreyColumn& c : columns) {
     const MemberLine line = recovery.line(c.member);
-    const Matrix3d& R = recovery.system().axes(c.member);
+    const Matrix3d& R = recovery.frame().axes(c.member);
     const Vector3d low = R.transpose() * line.at(c.x_low).displacement;
     const Vector3d high = R.transpose() * line.at(c.x_high).displacement;
     const double d = high[direction] - low[direction];
@@ -77,7 +77,7 @@ double drift_of(const Recovery& recovery, const std::vector<StoreyColumn>& colum
 /// Loads on and reactions of all nodes above an elevation.
 Vector3d loads_above(const Recovery& recovery, const IndexedVector<NodeId, Vector3d>& at_nodes,
                      double elevation) {
-  const Model& model = recovery.system().model();
+  const Model& model = recovery.frame().model();
   Vector3d sum = Vector3d::Zero();
   for (const NodeId n : model.nodes.ids()) {
     if (model.nodes[n].position[model.vertical] <= elevation) continue;
@@ -120,7 +120,7 @@ std::vector<Level> find_levels(const Model& model) {
 }
 
 std::vector<StoreyRow> find_storeys(const Recovery& first_order, const Recovery& step) {
-  const Model& model = step.system().model();
+  const Model& model = step.frame().model();
   std::vector<StoreyRow> rows;
   if (!step.step().has_state || step.step().state.lambda != 1) return rows;
   const std::vector<Level> levels = find_levels(model);

@@ -44,7 +44,7 @@ struct StoreyColumn {
   double x_low = 0, x_high = 0;  ///< m along the member
 };
 std::vector<StoreyColumn> columns_between(const Model& model, double low, double high);
-bool is_leaning(const FrameSystem& system, MemberId id, int direction);
+bool is_leaning(const MemberFrame& system, MemberId id, int direction);
 
 /// Storeys from below; `first_order` is the baseline of the same loads (may be the step itself).
 /// Empty if the step has no state at the full load.

@@ -4,7 +4,6 @@
 #include <cmath>
 #include <numeric>
 
-#include "core/model/local_axes.hpp"
 #include "core/system/ordering.hpp"
 
 namespace ulterix {
@@ -34,28 +33,6 @@ bool fully_joined(const Member& m) {
   return m.kind == MemberKind::frame && !m.has_hinges();
 }
 
-IndexedVector<MemberId, Matrix3d> all_axes(const Variant& variant) {
-  const Model& model = *variant.model;
-  IndexedVector<MemberId, Matrix3d> axes(model.members.size(), Matrix3d::Zero());
-  for (const MemberId id : model.members.ids()) {
-    const Member& m = model.members[id];
-    axes[id] =
-        local_axes(variant.position(m.start), variant.position(m.end), m.roll, model.vertical);
-  }
-  return axes;
-}
-
-std::vector<std::vector<MemberId>> members_at(const Variant& variant) {
-  const Model& model = *variant.model;
-  std::vector<std::vector<MemberId>> at(static_cast<std::size_t>(model.nodes.size()));
-  for (const MemberId id : model.members.ids()) {
-    if (!variant.present[id]) continue;
-    at[static_cast<std::size_t>(model.members[id].start.value)].push_back(id);
-    at[static_cast<std::size_t>(model.members[id].end.value)].push_back(id);
-  }
-  return at;
-}
-
 Graph node_graph(const Variant& variant) {
   const Model& model = *variant.model;
   Graph graph(static_cast<std::size_t>(model.nodes.size()));
@@ -74,49 +51,18 @@ Graph node_graph(const Variant& variant) {
 
 }  // namespace
 
-ElementProperties element_properties(const Variant& variant, MemberId id) {
-  const Model& model = *variant.model;
-  const Member& m = model.members[id];
-  const Section& section = model.sections[m.section];
-  const Material& material = model.materials[m.material];
-  const SectionProperties& s = section.properties;
-  const StiffnessFactors &a = section.stiffness, &b = variant.factors[id];
-  const auto flexibility = [&](double Av) {
-    const double GAv = material.G * Av * a.Av * b.Av;
-    return GAv > 0 ? 1 / GAv : 0;
-  };
-  ElementProperties p;
-  p.kind = m.kind;
-  p.length = (variant.position(m.end) - variant.position(m.start)).norm();
-  p.EA = material.E * s.A * a.A * b.A;
-  p.EIy = material.E * s.Iy * a.Iy * b.Iy;
-  p.EIz = material.E * s.Iz * a.Iz * b.Iz;
-  p.GJ = material.G * s.J * a.J * b.J;
-  p.shear_flexibility_y = flexibility(s.Avy);
-  p.shear_flexibility_z = flexibility(s.Avz);
-  p.r2 = s.r2();
-  p.joints = m.joints;
-  return p;
-}
-
 FrameSystem::FrameSystem(const Variant& variant)
-    : variant_(variant),
-      axes_(all_axes(variant_)),
-      supports_(supports_by_node(*variant_.model)),
-      members_at_(members_at(variant_)),
-      dofs_(variant_, rotation_stiffness()) {
-  const Graph graph = node_graph(variant_);
+    : MemberFrame(variant),
+      dofs_(this->variant(), rotation_stiffness()) {
+  const Graph graph = node_graph(this->variant());
   std::vector<Vector3d> positions;
-  for (const NodeId n : model().nodes.ids()) positions.push_back(variant_.position(n));
+  for (const NodeId n : model().nodes.ids()) positions.push_back(this->variant().position(n));
   number(elimination_order(graph, positions), graph);
 }
 
 FrameSystem::FrameSystem(const Variant& variant, const FrameSystem& whole)
-    : variant_(variant),
-      axes_(all_axes(variant_)),
-      supports_(supports_by_node(*variant_.model)),
-      members_at_(members_at(variant_)),
-      dofs_(variant_, whole.dofs_) {
+    : MemberFrame(variant),
+      dofs_(this->variant(), whole.dofs_) {
   std::vector<int> order(static_cast<std::size_t>(whole.model().nodes.size()));
   std::iota(order.begin(), order.end(), 0);
   std::stable_sort(order.begin(), order.end(), [&whole](int a, int b) {
@@ -125,7 +71,7 @@ FrameSystem::FrameSystem(const Variant& variant, const FrameSystem& whole)
   std::vector<int> inner(static_cast<std::size_t>(model().nodes.size()) - order.size());
   std::iota(inner.begin(), inner.end(), whole.model().nodes.size());
   order.insert(order.begin(), inner.begin(), inner.end());
-  number(order, node_graph(variant_));
+  number(order, node_graph(this->variant()));
   inner_size_ = dofs_.size() - whole.dofs_.size();
 }
 
@@ -139,7 +85,7 @@ IndexedVector<NodeId, NodeRotationStiffness> FrameSystem::rotation_stiffness() c
   const Model& m = model();
   IndexedVector<NodeId, NodeRotationStiffness> result(m.nodes.size());
   for (const NodeId n : m.nodes.ids()) {
-    const auto& around = members_at_[static_cast<std::size_t>(n.value)];
+    const auto& around = members_at_nodes()[static_cast<std::size_t>(n.value)];
     NodeRotationStiffness& node = result[n];
     const bool held = std::any_of(around.begin(), around.end(),
                                   [&m](MemberId id) { return fully_joined(m.members[id]); });
@@ -149,15 +95,15 @@ IndexedVector<NodeId, NodeRotationStiffness> FrameSystem::rotation_stiffness() c
       continue;
     }
     for (const MemberId id : around) {
-      const ElementProperties p = element_properties(variant_, id);
+      const ElementProperties p = element_properties(variant(), id);
       if (p.kind != MemberKind::frame) continue;
       const Element element(p, MemberLoading::none(p.length), {});
       const int at = m.members[id].start == n ? 3 : 9;
-      node.stiffness += axes_[id].transpose() * element.stiffness().block<3, 3>(at, at) * axes_[id];
+      node.stiffness += axes(id).transpose() * element.stiffness().block<3, 3>(at, at) * axes(id);
       node.scale = std::max({node.scale, p.EIy / p.length, p.EIz / p.length, p.GJ / p.length});
     }
     for (int d = 0; d < 3; ++d) {
-      const double spring = supports_[n][3 + d].stiffness;
+      const double spring = support(n)[3 + d].stiffness;
       if (spring > 0 && spring != kRigid) {
         node.stiffness(d, d) += spring;
         // A spring that is alone at its node is as stiff as it needs to be.
@@ -168,32 +114,10 @@ IndexedVector<NodeId, NodeRotationStiffness> FrameSystem::rotation_stiffness() c
   return result;
 }
 
-bool FrameSystem::bends(MemberId id, bool z_plane) const {
-  if (model().plane == Plane::space) return true;
-  const int normal = model().plane == Plane::xz ? 1 : 2;
-  const bool about_y = std::abs(axes_[id](1, normal)) > 0.5;
-  return about_y == z_plane;
-}
-
-Element FrameSystem::element(MemberId id, const MemberLoading& loading, const State& state,
-                             int split) const {
-  GeometricEffect effect;
-  effect.acts = state.geometric;
-  if (effect.acts) {
-    effect.axial_start = state.members[id].axial_start;
-    effect.between_nodes = state.between_nodes;
-    effect.follows_loads = !state.axial_given;
-    effect.bends_in_z = bends(id, true);
-    effect.bends_in_y = bends(id, false);
-    effect.twists = model().plane == Plane::space;
-  }
-  return {element_properties(variant_, id), loading, effect, split};
-}
-
 void FrameSystem::add_member_force(MemberId id, const Element& element, const Matrix12d& K,
                                    VectorXd& rhs) const {
   const Member& m = model().members[id];
-  Vector12d force = -to_global(element.fixed_end_forces(), axes_[id]);
+  Vector12d force = -to_global(element.fixed_end_forces(), axes(id));
   Vector12d prescribed;
   prescribed << dofs_[m.start].u0, dofs_[m.end].u0;
   if (!prescribed.isZero(0)) force -= K * prescribed;
@@ -206,7 +130,7 @@ void FrameSystem::add_supports(Assembly& assembly) const {
     Matrix6d springs = Matrix6d::Zero();
     Vector6d ground = Vector6d::Zero();
     for (int d = 0; d < 6; ++d) {
-      const SupportDirection& s = supports_[n][d];
+      const SupportDirection& s = support(n)[d];
       if (s.stiffness == kRigid || s.stiffness == 0) continue;
       springs(d, d) = s.stiffness;
       ground[d] = s.stiffness * s.settle;
@@ -222,9 +146,9 @@ Assembly FrameSystem::assemble(const AppliedLoads& loads, const State& state, in
   result.values.assign(pattern_.rows.size(), 0.0);
   result.rhs = VectorXd::Zero(dofs_.size());
   for (const MemberId id : model().members.ids()) {
-    if (!variant_.present[id]) continue;
+    if (!variant().present[id]) continue;
     const Element e = element(id, loads.on_member(id), state, split);
-    const Matrix12d K = to_global(e.stiffness(), axes_[id]);
+    const Matrix12d K = to_global(e.stiffness(), axes(id));
     scatter_->add(id, K, result.values);
     add_member_force(id, e, K, result.rhs);
     result.inner_negative_pivots += e.negative_pivots();
@@ -243,7 +167,7 @@ std::vector<double> FrameSystem::assemble_matrix(
     const std::function<Matrix6d(NodeId)>& node_matrix) const {
   std::vector<double> values(pattern_.rows.size(), 0.0);
   for (const MemberId id : model().members.ids()) {
-    if (variant_.present[id]) scatter_->add(id, to_global(member_matrix(id), axes_[id]), values);
+    if (variant().present[id]) scatter_->add(id, to_global(member_matrix(id), axes(id)), values);
   }
   if (!node_matrix) return values;
   for (const NodeId n : model().nodes.ids()) scatter_->add(n, node_matrix(n), values);
@@ -255,12 +179,12 @@ FrameSystem::RightSide FrameSystem::right_side(const AppliedLoads& loads,
   RightSide side;
   side.rhs = VectorXd::Zero(dofs_.size());
   for (const MemberId id : model().members.ids()) {
-    if (!variant_.present[id]) continue;
+    if (!variant().present[id]) continue;
     const Element e = element(id, loads.on_member(id), state);
     const Member& m = model().members[id];
     const bool prescribed = !dofs_[m.start].u0.isZero(0) || !dofs_[m.end].u0.isZero(0);
     Matrix12d K = Matrix12d::Zero();
-    if (prescribed) K = to_global(e.stiffness(), axes_[id]);
+    if (prescribed) K = to_global(e.stiffness(), axes(id));
     add_member_force(id, e, K, side.rhs);
     if (e.loaded_free_motion() >= 0) {
       side.loaded_free_motions.emplace_back(id, e.loaded_free_motion());
@@ -269,45 +193,12 @@ FrameSystem::RightSide FrameSystem::right_side(const AppliedLoads& loads,
   for (const NodeId n : model().nodes.ids()) {
     Vector6d force = loads.on_node(n);
     for (int d = 0; d < 6; ++d) {
-      const SupportDirection& s = supports_[n][d];
+      const SupportDirection& s = support(n)[d];
       if (s.stiffness != kRigid) force[d] += s.stiffness * s.settle;
     }
     dofs_.add_force(n, force, side.rhs);
   }
   return side;
-}
-
-IndexedVector<MemberId, double> FrameSystem::axial_forces(const AppliedLoads& loads,
-                                                          const State& state) const {
-  IndexedVector<MemberId, double> forces(model().members.size(), 0.0);
-  for (const MemberId id : model().members.ids()) {
-    if (!variant_.present[id]) continue;
-    const MemberLoading& loading = loads.on_member(id);
-    const Vector12d ends = local_ends(id, state);
-    const auto& joints = model().members[id].joints;
-    const bool joined = joints[0][0] == kRigid && joints[1][0] == kRigid;
-    forces[id] = joined ? axial_force_at_start(element_properties(variant_, id), loading, ends)
-                        : element(id, loading, state).axial_force_at_start(ends);
-  }
-  return forces;
-}
-
-IndexedVector<MemberId, double> FrameSystem::mean_axial_forces(const AppliedLoads& loads,
-                                                               const State& state) const {
-  IndexedVector<MemberId, double> forces = axial_forces(loads, state);
-  for (const MemberId id : model().members.ids()) {
-    if (variant_.present[id]) forces[id] += mean_axial_load(loads.on_member(id));
-  }
-  return forces;
-}
-
-Vector12d FrameSystem::local_ends(MemberId id, const State& state) const {
-  const Member& m = model().members[id];
-  const NodeMotion &a = state.nodes[m.start], &b = state.nodes[m.end];
-  const Matrix3d& R = axes_[id];
-  Vector12d ends;
-  ends << R * a.translation, R * a.rotation, R * b.translation, R * b.rotation;
-  return ends;
 }
 
 void FrameSystem::set_motion(const VectorXd& q, State& state) const {

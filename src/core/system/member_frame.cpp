@@ -1,0 +1,121 @@
+#include "core/system/member_frame.hpp"
+
+#include <cmath>
+
+#include "core/model/local_axes.hpp"
+
+namespace ulterix {
+
+namespace {
+
+IndexedVector<MemberId, Matrix3d> all_axes(const Variant& variant) {
+  const Model& model = *variant.model;
+  IndexedVector<MemberId, Matrix3d> axes(model.members.size(), Matrix3d::Zero());
+  for (const MemberId id : model.members.ids()) {
+    const Member& m = model.members[id];
+    axes[id] =
+        local_axes(variant.position(m.start), variant.position(m.end), m.roll, model.vertical);
+  }
+  return axes;
+}
+
+std::vector<std::vector<MemberId>> members_at(const Variant& variant) {
+  const Model& model = *variant.model;
+  std::vector<std::vector<MemberId>> at(static_cast<std::size_t>(model.nodes.size()));
+  for (const MemberId id : model.members.ids()) {
+    if (!variant.present[id]) continue;
+    at[static_cast<std::size_t>(model.members[id].start.value)].push_back(id);
+    at[static_cast<std::size_t>(model.members[id].end.value)].push_back(id);
+  }
+  return at;
+}
+
+}  // namespace
+
+MemberFrame::MemberFrame(const Variant& variant)
+    : variant_(variant),
+      axes_(all_axes(variant_)),
+      supports_(supports_by_node(*variant_.model)),
+      members_at_(members_at(variant_)) {}
+
+ElementProperties element_properties(const Variant& variant, MemberId id) {
+  const Model& model = *variant.model;
+  const Member& m = model.members[id];
+  const Section& section = model.sections[m.section];
+  const Material& material = model.materials[m.material];
+  const SectionProperties& s = section.properties;
+  const StiffnessFactors &a = section.stiffness, &b = variant.factors[id];
+  const auto flexibility = [&](double Av) {
+    const double GAv = material.G * Av * a.Av * b.Av;
+    return GAv > 0 ? 1 / GAv : 0;
+  };
+  ElementProperties p;
+  p.kind = m.kind;
+  p.length = (variant.position(m.end) - variant.position(m.start)).norm();
+  p.EA = material.E * s.A * a.A * b.A;
+  p.EIy = material.E * s.Iy * a.Iy * b.Iy;
+  p.EIz = material.E * s.Iz * a.Iz * b.Iz;
+  p.GJ = material.G * s.J * a.J * b.J;
+  p.shear_flexibility_y = flexibility(s.Avy);
+  p.shear_flexibility_z = flexibility(s.Avz);
+  p.r2 = s.r2();
+  p.joints = m.joints;
+  return p;
+}
+
+bool MemberFrame::bends(MemberId id, bool z_plane) const {
+  if (model().plane == Plane::space) return true;
+  const int normal = model().plane == Plane::xz ? 1 : 2;
+  const bool about_y = std::abs(axes_[id](1, normal)) > 0.5;
+  return about_y == z_plane;
+}
+
+Element MemberFrame::element(MemberId id, const MemberLoading& loading, const State& state,
+                             int split) const {
+  GeometricEffect effect;
+  effect.acts = state.geometric;
+  if (effect.acts) {
+    effect.axial_start = state.members[id].axial_start;
+    effect.between_nodes = state.between_nodes;
+    effect.follows_loads = !state.axial_given;
+    effect.bends_in_z = bends(id, true);
+    effect.bends_in_y = bends(id, false);
+    effect.twists = model().plane == Plane::space;
+  }
+  return {element_properties(variant_, id), loading, effect, split};
+}
+
+IndexedVector<MemberId, double> MemberFrame::axial_forces(const AppliedLoads& loads,
+                                                          const State& state) const {
+  IndexedVector<MemberId, double> forces(model().members.size(), 0.0);
+  for (const MemberId id : model().members.ids()) {
+    if (!variant_.present[id]) continue;
+    const MemberLoading& loading = loads.on_member(id);
+    const Vector12d ends = local_ends(id, state);
+    const auto& joints = model().members[id].joints;
+    const bool joined = joints[0][0] == kRigid && joints[1][0] == kRigid;
+    forces[id] = joined ? axial_force_at_start(element_properties(variant_, id), loading, ends)
+                        : element(id, loading, state).axial_force_at_start(ends);
+  }
+  return forces;
+}
+
+IndexedVector<MemberId, double> MemberFrame::mean_axial_forces(const AppliedLoads& loads,
+                                                               const State& state) const {
+  IndexedVector<MemberId, double> forces = axial_forces(loads, state);
+  for (const MemberId id : model().members.ids()) {
+    if (variant_.present[id]) forces[id] += mean_axial_load(loads.on_member(id));
+  }
+  return forces;
+}
+
+Vector12d MemberFrame::local_ends(MemberId id, const State& state) const {
+  const Member& m = model().members[id];
+  const NodeMotion &a = state.nodes[m.start], &b = state.nodes[m.end];
+  const Matrix3d& R = axes_[id];
+  Vector12d ends;
+  ends << R * a.translation, R * a.rotation, R * b.translation, R * b.rotation;
+  return ends;
+}
+
+}  // namespace ulterix

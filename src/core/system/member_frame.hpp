@@ -1,0 +1,51 @@
+#pragma once
+
+#include "core/element/element.hpp"
+#include "core/model/state.hpp"
+#include "core/model/variant.hpp"
+#include "core/system/applied_loads.hpp"
+#include "core/system/dof_map.hpp"
+
+namespace ulterix {
+
+/// Stiffness of a member after the factors of its section and of the variant.
+ElementProperties element_properties(const Variant& variant, MemberId id);
+
+/// The members of a variant as elements, without unknowns or matrices: enough to recover what a
+/// known state puts on them.
+class MemberFrame {
+ public:
+  explicit MemberFrame(const Variant& variant);
+  MemberFrame(const MemberFrame&) = delete;
+  MemberFrame& operator=(const MemberFrame&) = delete;
+
+  const Variant& variant() const { return variant_; }
+  const Model& model() const { return *variant_.model; }
+
+  /// The member as an element, with its loads, under the axial forces that `state` acts with.
+  Element element(MemberId id, const MemberLoading& loading, const State& state,
+                  int split = 0) const;
+
+  /// N that each member gets from its start node in a state, N.
+  IndexedVector<MemberId, double> axial_forces(const AppliedLoads& loads, const State& state) const;
+  /// The mean of N over each member in a state, N.
+  IndexedVector<MemberId, double> mean_axial_forces(const AppliedLoads& loads,
+                                                    const State& state) const;
+
+  /// Local displacements of a member's two ends (12) in a state.
+  Vector12d local_ends(MemberId id, const State& state) const;
+  /// True if the model's plane lets the member bend in its local x–z plane (about y), or else x–y.
+  bool bends(MemberId id, bool z_plane) const;
+
+  const Matrix3d& axes(MemberId id) const { return axes_[id]; }
+  const std::array<SupportDirection, 6>& support(NodeId id) const { return supports_[id]; }
+  const std::vector<std::vector<MemberId>>& members_at_nodes() const { return members_at_; }
+
+ private:
+  Variant variant_;
+  IndexedVector<MemberId, Matrix3d> axes_;
+  IndexedVector<NodeId, std::array<SupportDirection, 6>> supports_;
+  std::vector<std::vector<MemberId>> members_at_;
+};
+
+}  // namespace ulterix
