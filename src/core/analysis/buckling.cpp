@@ -83,13 +83,15 @@ class BucklingSolver {
     result.wanted = wanted_;
     counts_ = first_counts();
     for (int pass = 0;; ++pass) {
+      const SplitFrame before = std::move(eigen_.split);
       build();
       if (!eigen_.definite) {
         result.remarks.push_back("the constant part of the loads alone is above the critical load");
         return false;
       }
-      search_.emplace(eigen_, softening_, most_vectors_,
-                      vectors_.cols() > 0 ? eigen_.taken_over(vectors_) : Eigen::MatrixXd());
+      search_.emplace(
+          eigen_, softening_, most_vectors_,
+          vectors_.cols() > 0 ? carried_over(before, vectors_, eigen_.split) : Eigen::MatrixXd());
       take(search_->look(wanted_));
       if (lambdas_.size() == 0 && lowest_theta_ < 0 && !reversed_) {
         reversed_ = true;  // nothing is compressed: look at the loads turned round

@@ -25,6 +25,33 @@ void solve_in_packs(const InnerElimination& inner, const Factor& outer, Eigen::M
   });
 }
 
+/// Nodes of a split frame that lie inside members.
+int inner_nodes(const SplitFrame& split) {
+  int count = 0;
+  for (const auto& pieces : split.pieces_of) count += static_cast<int>(pieces.size()) - 1;
+  return count;
+}
+
+/// A cubic with values and slopes at both ends of 0 .. 1, and its slope.
+std::array<double, 2> cubic(double a, double slope_a, double b, double slope_b, double x) {
+  const double c = 3 * (b - a) - 2 * slope_a - slope_b, d = 2 * (a - b) + slope_a + slope_b;
+  return {a + x * (slope_a + x * (c + x * d)), slope_a + x * (2 * c + 3 * x * d)};
+}
+
+/// Global motion of a piece's axis at 0 .. 1 of its length, as if it were joined at its ends.
+Vector6d motion_within(const FrameSystem& system, MemberId piece, const State& state, double x) {
+  const Vector12d e = system.local_ends(piece, state);
+  const double l = element_properties(system.variant(), piece).length;
+  const auto v = cubic(e[1], l * e[5], e[7], l * e[11], x);
+  const auto w = cubic(e[2], -l * e[4], e[8], -l * e[10], x);
+  const auto between = [&](int i) { return e[i] + x * (e[i + 6] - e[i]); };
+  const Matrix3d& R = system.axes(piece);
+  Vector6d motion;
+  motion << R.transpose() * Vector3d(between(0), v[0], w[0]),
+      R.transpose() * Vector3d(between(3), -w[1] / l, v[1] / l);
+  return motion;
+}
+
 /// Energy of the given end directions under a local stiffness.
 template <std::size_t N>
 double energy(const Matrix12d& K, const Vector12d& ends, const std::array<int, N>& directions) {
@@ -117,10 +144,6 @@ void EigenFrame::solve(Eigen::MatrixXd& X) const {
   solve_in_packs(*inner_, own_ ? *own_ : *whole->factor, X);
 }
 
-Eigen::MatrixXd EigenFrame::taken_over(const Eigen::MatrixXd& vectors) const {
-  return inner_->extended(vectors.bottomRows(whole->system->pattern().size));
-}
-
 std::optional<IndefiniteFrameFactor> IndefiniteFrameFactor::make(const EigenFrame& frame,
                                                                  const std::vector<double>& values,
                                                                  Keep keep) {
@@ -167,6 +190,32 @@ EigenFrame make_eigen_frame(const ElasticFrame& frame, const IndexedVector<Membe
   return eigen;
 }
 
+Eigen::MatrixXd carried_over(const SplitFrame& from, const Eigen::MatrixXd& vectors,
+                             const SplitFrame& to) {
+  Eigen::MatrixXd carried = Eigen::MatrixXd::Zero(to.system->pattern().size, vectors.cols());
+  tbb::parallel_for(0, static_cast<int>(vectors.cols()), [&](int i) {
+    State state(*from.model);
+    from.system->set_motion(vectors.col(i), state);
+    VectorXd q = VectorXd::Zero(carried.rows());
+    const auto give = [&](NodeId node, const Vector6d& motion) {
+      to.system->dofs().add_force(node, motion, q);
+    };
+    const int nodes = static_cast<int>(from.model->nodes.size()) - inner_nodes(from);
+    for (int n = 0; n < nodes; ++n) give(NodeId(n), state.nodes[NodeId(n)].vector());
+    for (const MemberId id : to.pieces_of.ids()) {
+      const auto &coarse = from.pieces_of[id], &fine = to.pieces_of[id];
+      for (std::size_t k = 0; k + 1 < fine.size(); ++k) {
+        const double at = to.pieces[fine[k]].to * double(coarse.size());
+        const auto piece = std::min(static_cast<std::size_t>(at), coarse.size() - 1);
+        give(to.model->members[fine[k]].end,
+             motion_within(*from.system, coarse[piece], state, at - double(piece)));
+      }
+    }
+    carried.col(i) = q;
+  });
+  return carried;
+}
+
 ModeAccuracy mode_accuracy(const FrameSystem& frame) {
   constexpr int kLarge = 500;
   return frame.dofs().size() < kLarge ? ModeAccuracy{5e-5, 1e-8} : ModeAccuracy{5e-4, 1e-6};
@@ -191,6 +240,7 @@ EigenProblem eigen_problem(const EigenFrame& frame, const std::vector<double>& v
 EigenProblem shifted_problem(const EigenFrame& frame, const std::vector<double>& values,
                              double shift, const IndefiniteFrameFactor& factor) {
   EigenProblem problem = eigen_problem(frame, values);
+  problem.renew = true;
   problem.apply = [&frame, &values, &factor, shift](const Eigen::MatrixXd& X,
                                                     const Eigen::MatrixXd&) {
     const Eigen::MatrixXd BX = multiply_block(frame.pattern(), values, X);

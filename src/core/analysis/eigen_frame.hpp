@@ -29,8 +29,6 @@ struct EigenFrame {
   void factorise();
   /// X = stiffness⁻¹·X.
   void solve(Eigen::MatrixXd& X) const;
-  /// Vectors of another split of the same frame as they are on this one, inner nodes unloaded.
-  Eigen::MatrixXd taken_over(const Eigen::MatrixXd& vectors) const;
 
  private:
   friend EigenFrame make_eigen_frame(
@@ -64,6 +62,10 @@ class IndefiniteFrameFactor {
 EigenFrame make_eigen_frame(
     const ElasticFrame& frame, const IndexedVector<MemberId, int>& counts,
     const std::function<std::vector<double>(const SplitFrame&)>& acting = {});
+
+/// Vectors of one split of a frame as they are on another: cubic between the nodes of the first.
+Eigen::MatrixXd carried_over(const SplitFrame& from, const Eigen::MatrixXd& vectors,
+                             const SplitFrame& to);
 
 /// How well modes are found: what small frames get for nothing costs large ones seconds.
 struct ModeAccuracy {

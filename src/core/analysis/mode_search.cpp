@@ -125,7 +125,8 @@ bool ModeSearch::find_below(double bound, const IndefiniteFrameFactor& factor, d
   PairsWanted asked;
   asked.count = factor.negative_eigenvalues();
   asked.tolerance = tolerance / std::max(most, 1.0);
-  if (asked.count > kMostBelow + static_cast<int>(pairs_.theta.size())) return false;
+  const int known = static_cast<int>(pairs_.theta.size());
+  if (asked.count == 0 || asked.count > kMostBelow + known) return false;
   const EigenProblem problem = shifted_problem(*frame_, *values_, bound, factor);
   LanczosOptions options;
   options.start = pairs_.vectors;

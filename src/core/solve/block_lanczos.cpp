@@ -20,8 +20,7 @@ using Eigen::VectorXd;
 constexpr double kRankTolerance = 1e-8;
 /// Columns scaled by more unlike factors than this are orthonormal to fewer digits: once more.
 constexpr double kUneven = 0.1;
-/// Directions scaled up by more than this bring rounding along the basis back, and K·W, carried
-/// along, is no longer that of W.
+/// Directions scaled up by more than this bring rounding along the basis back.
 constexpr double kScaledUp = 1e-3;
 /// Vectors that there is room for at first; none is touched before it comes.
 constexpr Eigen::Index kRoom = 160;
@@ -54,8 +53,10 @@ struct BlockLanczos::Basis {
     if (most_ <= 0) return {};
     if (size_ == 0) {
       if (options_.known.cols() > 0) known_K_ = problem_.multiply_K(options_.known);
-      next_ = options_.start.cols() > 0 ? first_block(options_.start) : fresh_block();
-      if (!grow()) return {};
+      if (!begin_as_given()) {
+        next_ = fresh_block();
+        if (!grow()) return {};
+      }
     }
     while (!converged() && size_ < std::min<Index>(most_, wanted.most_vectors)) {
       if (rank_of_next_ == 0) next_ = fresh_block();
@@ -73,6 +74,13 @@ struct BlockLanczos::Basis {
     orthogonalise(block);
     orthogonalise(block);
     return block;
+  }
+
+  /// False where no start was given, or A takes it to nothing.
+  bool begin_as_given() {
+    if (options_.start.cols() == 0) return false;
+    next_ = first_block(options_.start);
+    return grow();
   }
 
   Block fresh_block() {
@@ -112,7 +120,7 @@ struct BlockLanczos::Basis {
     Index rank = normalise(W, KW, shortest);
     if (rank == 0) return false;
     if (shortest < kScaledUp) {
-      KW = problem_.multiply_K(W);
+      if (problem_.renew) KW = problem_.multiply_K(W);
       orthogonalise(block);
     }
     if (shortest < kUneven) rank = normalise(W, KW, shortest);

@@ -130,18 +130,6 @@ void InnerElimination::solve(MatrixXd& X, const std::function<void(MatrixXd&)>& 
     rest(group.ends, Eigen::all) -= ends;
   }
   solve_rest(rest);
-  follow(rest, X);
-}
-
-MatrixXd InnerElimination::extended(const MatrixXd& rest) const {
-  MatrixXd X = MatrixXd::Zero(inner_ + rest.rows(), rest.cols());
-  follow(rest, X);
-  return X;
-}
-
-/// Sets what is left, and what the inner unknowns do beside their own.
-void InnerElimination::follow(const MatrixXd& rest, MatrixXd& X) const {
-  MatrixXd ends;
   for (const Group& group : groups_) {
     ends = rest(group.ends, Eigen::all);
     X.middleRows(group.first, group.inverse.rows()).noalias() -= group.follows * ends;

@@ -26,9 +26,6 @@ class InnerElimination {
   std::vector<double> rest(const SymmetricPattern& pattern, const std::vector<double>& values,
                            const SymmetricPattern& outer) const;
 
-  /// X with no load on the inner unknowns, from its part on the unknowns left.
-  Eigen::MatrixXd extended(const Eigen::MatrixXd& rest) const;
-
   /// X = K⁻¹·X, columns are right sides; `solve_rest` does the same for the Schur complement.
   void solve(Eigen::MatrixXd& X, const std::function<void(Eigen::MatrixXd&)>& solve_rest) const;
 
@@ -42,7 +39,6 @@ class InnerElimination {
   };
   static Group make_group(const SymmetricPattern& pattern, const std::vector<double>& values,
                           int inner, int from, int to);
-  void follow(const Eigen::MatrixXd& rest, Eigen::MatrixXd& X) const;
 
   int inner_;
   std::vector<Group> groups_;
