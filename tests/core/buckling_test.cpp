@@ -1,6 +1,7 @@
 // Elastic buckling: reference problems B1–B6, B8, B9, B11, Roorda's frame, certificates.
 #include "core/analysis/buckling.hpp"
 
+#include <fmt/format.h>
 #include <gtest/gtest.h>
 
 #include <boost/math/tools/toms748_solve.hpp>
@@ -416,6 +417,27 @@ TEST(Buckling, TheDerivativeOfASpringIsThatOfTheFactor) {
   spec.try_restraints = 1;
   const BucklingResult tried = modes_of(buckle(c.b, spec));
   EXPECT_RELATIVE(*tried.gains[0].held, 20.190729, kSplit);  // fixed-pinned
+}
+
+TEST(Buckling, MoreEqualColumnsThanABlockHoldsAreAllFound) {
+  FrameBuilder b(Plane::xz);
+  const SectionId s = b.section(bending_only(1, 1e6));
+  const MaterialId m = b.material(1, 0.4);
+  for (int i = 0; i < 20; ++i) {
+    const NodeId foot = b.node(fmt::format("F{}", i), i, 0, 0);
+    const NodeId head = b.node(fmt::format("H{}", i), i, 0, 1);
+    b.member(fmt::format("c{}", i), foot, head, s, m);
+    b.fix(foot, {0, 2});
+    b.fix(head, {0});
+    b.nodal_load(head, 2, i < 17 ? -1 : -0.5);
+  }
+  AnalysisSpec spec;
+  spec.modes = 12;
+  const BucklingResult r = modes_of(buckle(b, spec));
+  expect_certified(r);
+  ASSERT_EQ(r.modes.size(), 17u);  // those asked for, and their copies
+  EXPECT_EQ(r.certificate.count, 17);
+  for (const BucklingMode& mode : r.modes) EXPECT_RELATIVE(mode.factor, M_PI * M_PI, kSplit);
 }
 
 TEST(Buckling, AForgottenRestraintAcrossAFlatFrameIsNamed) {

@@ -91,6 +91,16 @@ TEST(Loads, FactorsAddUpOverTerms) {
   EXPECT_RELATIVE(AppliedLoads(t.variant(), set).on_node(t.A)[0], 750, kExact);
 }
 
+TEST(Loads, OfOneMemberAloneAreThoseItHasAmongAll) {
+  Tee t;
+  t.b.uniform(t.column, 0, 1e3);
+  t.b.nodal_load(t.A, 0, 1e3);
+  const LoadSet set = t.b.model.case_alone(CaseId(0));
+  const AppliedLoads all(t.variant(), set), alone(t.variant(), set, {t.column});
+  EXPECT_EQ(alone.on_member(t.column).resultant(), all.on_member(t.column).resultant());
+  EXPECT_NE(alone.on_member(t.column).resultant()[0], 0);
+}
+
 TEST(Loads, LocalLoadsTurnWithTheRoll) {
   Tee t;
   t.b.model.members[t.beam].roll = std::numbers::pi / 2;

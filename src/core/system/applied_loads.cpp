@@ -3,6 +3,7 @@
 #include <Eigen/Geometry>
 #include <algorithm>
 #include <cmath>
+#include <limits>
 
 #include "core/model/local_axes.hpp"
 
@@ -31,73 +32,71 @@ Vector6d to_local(const Vector6d& load, LoadAxes axes, const Matrix3d& R) {
 AppliedLoads::AppliedLoads(const Variant& variant, const LoadSet& set)
     : variant_(&variant),
       set_(set),
-      distributed_(variant.model->members.size()),
-      points_(variant.model->members.size()),
-      self_weight_(variant.model->members.size(), 0.0),
-      nodal_(variant.model->nodes.size(), Vector6d::Zero()) {
+      nodal_(variant.model->nodes.size(), Vector6d::Zero()),
+      place_(variant.model->members.size()) {
   for (const auto& [id, factor] : set.terms) {
-    if (factor == 0) continue;
-    const LoadCase& load_case = variant.model->cases[id];
-    collect(load_case, factor, [](MemberId) { return true; });
-    for (const NodalLoad& n : load_case.nodal) nodal_[n.node] += factor * n.force;
+    for (const NodalLoad& n : variant.model->cases[id].nodal) nodal_[n.node] += factor * n.force;
   }
-  for (const MemberId id : variant.model->members.ids()) loadings_.push_back(build_loading(id));
+  std::vector<MemberId> all;
+  for (const MemberId id : variant.model->members.ids()) all.push_back(id);
+  build(all);
   if (set.notional_x != 0 || set.notional_y != 0) add_notional();
 }
 
 AppliedLoads::AppliedLoads(const Variant& variant, const LoadSet& set,
                            const std::vector<MemberId>& only)
-    : variant_(&variant),
-      set_(set),
-      distributed_(variant.model->members.size()),
-      points_(variant.model->members.size()),
-      self_weight_(variant.model->members.size(), 0.0),
-      nodal_(variant.model->nodes.size(), Vector6d::Zero()),
-      loadings_(variant.model->members.size(), MemberLoading::none(0)) {
-  const auto wanted = [&only](MemberId id) {
-    return std::find(only.begin(), only.end(), id) != only.end();
+    : variant_(&variant), set_(set), place_(variant.model->members.size()) {
+  build(only);
+}
+
+void AppliedLoads::build(const std::vector<MemberId>& members) {
+  constexpr auto kNone = std::numeric_limits<std::size_t>::max();
+  for (std::size_t& place : place_) place = kNone;
+  for (std::size_t i = 0; i < members.size(); ++i) place_[members[i]] = i;
+  std::vector<Gathered> gathered(members.size());
+  const auto at = [&](MemberId id) {
+    return place_[id] == kNone ? nullptr : &gathered[place_[id]];
   };
-  for (const auto& [id, factor] : set.terms) {
-    if (factor != 0) collect(variant.model->cases[id], factor, wanted);
+  for (const auto& [id, factor] : set_.terms) {
+    if (factor == 0) continue;
+    const LoadCase& load_case = variant_->model->cases[id];
+    for (const SelfWeight& w : load_case.self_weight) {
+      if (Gathered* g = at(w.member)) g->self_weight += factor * w.factor;
+    }
+    for (const DistributedLoad& d : load_case.distributed) {
+      if (Gathered* g = at(d.member)) g->distributed.push_back({&d, factor});
+    }
+    for (const PointLoad& p : load_case.points) {
+      if (Gathered* g = at(p.member)) g->points.push_back({&p, factor});
+    }
   }
-  for (const MemberId id : only) loadings_[id] = build_loading(id);
+  loadings_.reserve(members.size());
+  for (std::size_t i = 0; i < members.size(); ++i) {
+    loadings_.push_back(build_loading(members[i], gathered[i]));
+  }
 }
 
-template <class Wanted>
-void AppliedLoads::collect(const LoadCase& load_case, double factor, const Wanted& wanted) {
-  for (const SelfWeight& w : load_case.self_weight) {
-    if (wanted(w.member)) self_weight_[w.member] += factor * w.factor;
-  }
-  for (const DistributedLoad& d : load_case.distributed) {
-    if (wanted(d.member)) distributed_[d.member].push_back({&d, factor});
-  }
-  for (const PointLoad& p : load_case.points) {
-    if (wanted(p.member)) points_[p.member].push_back({&p, factor});
-  }
-}
-
-MemberLoading AppliedLoads::build_loading(MemberId id) const {
+MemberLoading AppliedLoads::build_loading(MemberId id, const Gathered& gathered) const {
   const Model& model = *variant_->model;
   const Member& member = model.members[id];
   const Vector3d from = variant_->position(member.start), to = variant_->position(member.end);
   const double L = (to - from).norm();
-  const bool nothing = self_weight_[id] == 0 && distributed_[id].empty() && points_[id].empty();
-  if (!variant_->present[id] || nothing) return MemberLoading::none(L);
+  if (!variant_->present[id] || gathered.nothing()) return MemberLoading::none(L);
   const Matrix3d R = local_axes(from, to, member.roll, model.vertical);
   MemberLoadingBuilder builder(L);
-  if (self_weight_[id] != 0) {
+  if (gathered.self_weight != 0) {
     const double mass =
         model.materials[member.material].density * model.sections[member.section].properties.A;
     Vector6d weight = Vector6d::Zero();
-    weight[model.vertical] = -self_weight_[id] * mass * model.gravity;
+    weight[model.vertical] = -gathered.self_weight * mass * model.gravity;
     weight = turn(R, weight);
     builder.add_distributed(0, L, weight, weight);
   }
-  for (const auto& [load, factor] : distributed_[id]) {
+  for (const auto& [load, factor] : gathered.distributed) {
     builder.add_distributed(load->from, load->to, factor * to_local(load->at_from, load->axes, R),
                             factor * to_local(load->at_to, load->axes, R));
   }
-  for (const auto& [load, factor] : points_[id]) {
+  for (const auto& [load, factor] : gathered.points) {
     builder.add_point(load->x, factor * to_local(load->force, load->axes, R));
   }
   return builder.build();

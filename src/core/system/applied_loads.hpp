@@ -18,7 +18,7 @@ class AppliedLoads {
   const LoadSet& set() const { return set_; }
 
   /// Loads along one member in its local axes.
-  const MemberLoading& on_member(MemberId id) const { return loadings_[id]; }
+  const MemberLoading& on_member(MemberId id) const { return loadings_[place_[id]]; }
 
   /// Forces and moments applied at a node, global, notional loads included; N and N·m.
   const Vector6d& on_node(NodeId id) const { return nodal_[id]; }
@@ -36,18 +36,22 @@ class AppliedLoads {
     const Load* load;
     double factor;
   };
-  template <class Wanted>
-  void collect(const LoadCase& load_case, double factor, const Wanted& wanted);
-  MemberLoading build_loading(MemberId id) const;
+  /// What acts on one member, from all cases.
+  struct Gathered {
+    std::vector<Factored<DistributedLoad>> distributed;
+    std::vector<Factored<PointLoad>> points;
+    double self_weight = 0;
+    bool nothing() const { return self_weight == 0 && distributed.empty() && points.empty(); }
+  };
+  void build(const std::vector<MemberId>& members);
+  MemberLoading build_loading(MemberId id, const Gathered& gathered) const;
   void add_notional();
 
   const Variant* variant_;
   LoadSet set_;
-  IndexedVector<MemberId, std::vector<Factored<DistributedLoad>>> distributed_;
-  IndexedVector<MemberId, std::vector<Factored<PointLoad>>> points_;
-  IndexedVector<MemberId, double> self_weight_;
   IndexedVector<NodeId, Vector6d> nodal_;
-  IndexedVector<MemberId, MemberLoading> loadings_;  // asked for many times, built once
+  IndexedVector<MemberId, std::size_t> place_;  // of a member's loading
+  std::vector<MemberLoading> loadings_;         // asked for many times, built once
 };
 
 }  // namespace ulterix
