@@ -92,7 +92,7 @@ class BucklingSolver {
       search_.emplace(
           eigen_, softening_, most_vectors_,
           vectors_.cols() > 0 ? carried_over(before, vectors_, eigen_.split) : Eigen::MatrixXd());
-      take(search_->look(wanted_));
+      take(search_->look(wanted_), wanted_ + 1);
       if (lambdas_.size() == 0 && lowest_theta_ < 0 && !reversed_) {
         reversed_ = true;  // nothing is compressed: look at the loads turned round
         continue;
@@ -100,11 +100,11 @@ class BucklingSolver {
       if (lambdas_.size() == 0) break;
       if (pass + 1 < kMostPasses && split_further()) continue;
       if (reversed_) {
-        take(search_->find(wanted_, accuracy_.residual));
+        take(search_->find(wanted_, accuracy_.residual), wanted_ + 1);
         break;
       }
       result.certificate = search_->settle(wanted_, accuracy_.residual);
-      take(search_->pairs());
+      take(search_->pairs(), search_->pairs().theta.size());
       if (pass + 1 == kMostPasses || !split_further()) break;
     }
     return true;
@@ -153,8 +153,10 @@ class BucklingSolver {
     }
   }
 
-  void take(const EigenPairs& pairs) {
-    lambdas_ = pairs.theta.cwiseInverse();
+  /// The lowest `most` pairs are looked at; the vectors of all are kept.
+  void take(const EigenPairs& pairs, Eigen::Index most) {
+    const Eigen::Index count = std::min(most, pairs.theta.size());
+    lambdas_ = pairs.theta.head(count).cwiseInverse();
     vectors_ = pairs.vectors;
     residuals_ = pairs.residuals;
     lowest_theta_ = pairs.lowest_theta;
@@ -162,7 +164,7 @@ class BucklingSolver {
     for (Eigen::Index i = 0; i < lambdas_.size(); ++i) {
       residuals_[i] *= lambdas_[i];  // relative to θ
     }
-    energies_ = mode_energies(frame_, eigen_, vectors_);
+    energies_ = mode_energies(frame_, eigen_, vectors_.leftCols(count));
     plan_split();
   }
 

@@ -14,8 +14,11 @@ constexpr double kBeyond = 1e-3;
 constexpr int kAttempts = 3;
 /// With more modes below the bound than this beyond those known, it was too high.
 constexpr int kMostBelow = 100;
-/// Where only the split is to be found.
-constexpr double kCoarseTolerance = 3e-2;
+/// Where only the split is to be found. In small frames equal parts should come out equal.
+double coarse_tolerance(int size) {
+  constexpr int kSmall = 3000;
+  return size < kSmall ? 1e-3 : 3e-2;
+}
 constexpr int kCoarseVectors = 64;
 
 EigenPairs leading(EigenPairs pairs, Eigen::Index count) {
@@ -51,12 +54,12 @@ ModeSearch::ModeSearch(const EigenFrame& frame, const std::vector<double>& value
 const EigenPairs& ModeSearch::look(int wanted) {
   PairsWanted asked;
   asked.count = wanted;
-  asked.tolerance = kCoarseTolerance;
+  asked.tolerance = coarse_tolerance(frame_->pattern().size);
   asked.most_vectors = std::max(kCoarseVectors, 2 * wanted);
   const auto block = static_cast<int>(columns_at_a_time(frame_->pattern().size));
-  asked.guards = block - wanted % block;  // settle starts from whole packs
+  asked.extra = block - 1 - wanted % block;  // settle starts from whole packs, one guard in
   find(asked);
-  return pairs_.theta.size() < wanted ? find(wanted, kCoarseTolerance) : pairs_;
+  return pairs_.theta.size() < wanted ? find(wanted, asked.tolerance) : pairs_;
 }
 
 const EigenPairs& ModeSearch::find(int wanted, double tolerance) {
@@ -69,7 +72,7 @@ const EigenPairs& ModeSearch::find(int wanted, double tolerance) {
 const EigenPairs& ModeSearch::find(PairsWanted asked) {
   const int size = frame_->pattern().size, most = 4 * (asked.count + 8);
   asked.count = std::min(asked.count, size);
-  asked.guards = std::max(asked.guards, 1);
+  asked.guards = 1;
   for (;;) {
     pairs_ = lanczos_.find(asked);
     const Eigen::Index n = asked.count;

@@ -199,16 +199,16 @@ struct BlockLanczos::Basis {
 
   double largest() const { return std::max(std::abs(ritz_[0]), std::abs(ritz_[ritz_.size() - 1])); }
 
-  /// Positive θ among the largest wanted, guards in.
-  Index positive() const {
+  /// Positive θ among so many of the largest.
+  Index positive(Index most) const {
     Index count = 0;
-    const Index most = std::min<Index>(wanted_.count + wanted_.guards, ritz_.size());
+    most = std::min(most, ritz_.size());
     while (count < most && ritz_[count] > kNothing * largest()) ++count;
     return count;
   }
 
   bool converged() {
-    const Index count = positive();
+    const Index count = positive(wanted_.count + wanted_.guards);
     for (Index i = 0; i < count; ++i) {
       if (residuals_[i] > tolerance_of(i) * ritz_[i]) return false;
     }
@@ -225,14 +225,14 @@ struct BlockLanczos::Basis {
   EigenPairs pairs() {
     EigenPairs result;
     if (size_ == 0) return result;
-    const Index count = positive();
+    const Index count = positive(wanted_.count + wanted_.guards + wanted_.extra);
     result.theta = ritz_.head(count);
     result.vectors = tall_product(basis_, ritz_vectors_.leftCols(count));
     result.residuals = residuals_.head(count);
     result.lowest_theta = ritz_[ritz_.size() - 1];
     result.vectors_used = static_cast<int>(size_);
     result.converged = true;
-    for (Index i = 0; i < count; ++i) {
+    for (Index i = 0; i < std::min<Index>(count, wanted_.count + wanted_.guards); ++i) {
       // With the whole space spanned nothing is left outside.
       const bool good = residuals_[i] <= tolerance_of(i) * ritz_[i] || size_ == problem_.size;
       result.converged = result.converged && good;

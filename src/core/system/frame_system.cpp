@@ -52,8 +52,7 @@ Graph node_graph(const Variant& variant) {
 }  // namespace
 
 FrameSystem::FrameSystem(const Variant& variant)
-    : MemberFrame(variant),
-      dofs_(this->variant(), rotation_stiffness()) {
+    : MemberFrame(variant), dofs_(this->variant(), rotation_stiffness()) {
   const Graph graph = node_graph(this->variant());
   std::vector<Vector3d> positions;
   for (const NodeId n : model().nodes.ids()) positions.push_back(this->variant().position(n));
@@ -61,8 +60,7 @@ FrameSystem::FrameSystem(const Variant& variant)
 }
 
 FrameSystem::FrameSystem(const Variant& variant, const FrameSystem& whole)
-    : MemberFrame(variant),
-      dofs_(this->variant(), whole.dofs_) {
+    : MemberFrame(variant), dofs_(this->variant(), whole.dofs_) {
   std::vector<int> order(static_cast<std::size_t>(whole.model().nodes.size()));
   std::iota(order.begin(), order.end(), 0);
   std::stable_sort(order.begin(), order.end(), [&whole](int a, int b) {
