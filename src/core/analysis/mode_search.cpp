@@ -122,7 +122,7 @@ Certificate ModeSearch::settle(int wanted, double tolerance) {
 }
 
 bool ModeSearch::find_below(double bound, const IndefiniteFrameFactor& factor, double tolerance) {
-  // A residual r of the shifted problem is (I − σK⁻¹B)·r/(σt − 1) of the first.
+  // A residual r of the shifted problem is (I − σK⁻¹B)·r/(σt − 1) of the first, t = θ/(σθ − 1).
   const double most = std::max(std::abs(1 - bound * pairs_.theta[0]),
                                1 - bound * std::min(pairs_.lowest_theta, 0.0));
   PairsWanted asked;
@@ -143,9 +143,6 @@ bool ModeSearch::find_below(double bound, const IndefiniteFrameFactor& factor, d
     options.start.resize(0, 0);
     options.known = found.vectors;
   }
-  // The modes farthest below the bound have the smallest t.
-  found.residuals =
-      (found.residuals.array() * most / (bound * found.theta.array() - 1)).reverse().eval();
   found.lowest_theta = pairs_.lowest_theta;
   found.vectors_used += pairs_.vectors_used;
   sharpen(found);
@@ -154,17 +151,19 @@ bool ModeSearch::find_below(double bound, const IndefiniteFrameFactor& factor, d
 }
 
 void ModeSearch::sharpen(EigenPairs& pairs) const {
-  const auto multiply_B = [this](const Eigen::MatrixXd& X) {
-    return multiply_block(frame_->pattern(), *values_, X);
-  };
+  const EigenProblem problem = eigen_problem(*frame_, *values_);
+  const EigenProblem::Block step = problem.apply(pairs.vectors, {});
   const Eigen::Index count = pairs.vectors.cols();
-  const Eigen::MatrixXd KW = multiply_B(pairs.vectors);
-  Eigen::MatrixXd W = KW;
-  frame_->solve(W);
+  const Eigen::MatrixXd BW = multiply_block(frame_->pattern(), *values_, step.W);
   const Eigen::GeneralizedSelfAdjointEigenSolver<Eigen::MatrixXd> eigen(
-      tall_inner(W, count, multiply_B(W)), tall_inner(W, count, KW));
+      tall_inner(step.W, count, BW), tall_inner(step.W, count, step.KW));
+  const Eigen::MatrixXd Y = eigen.eigenvectors().rowwise().reverse();
   pairs.theta = eigen.eigenvalues().reverse();
-  pairs.vectors = tall_product(W, eigen.eigenvectors().rowwise().reverse());
+  pairs.vectors = tall_product(step.W, Y);
+  EigenProblem::Block off = problem.apply(pairs.vectors, {});
+  off.W -= pairs.vectors * pairs.theta.asDiagonal();
+  off.KW -= tall_product(step.KW, Y) * pairs.theta.asDiagonal();
+  pairs.residuals = off.W.cwiseProduct(off.KW).colwise().sum().cwiseAbs().cwiseSqrt();
 }
 
 Certificate ModeSearch::prove(int wanted) {
