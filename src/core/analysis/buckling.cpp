@@ -12,7 +12,7 @@
 #include "core/analysis/p_delta.hpp"
 #include "core/analysis/restraints.hpp"
 #include "core/analysis/split_plan.hpp"
-#include "core/results/alignment.hpp"
+#include "core/results/effective_lengths.hpp"
 #include "core/system/mechanism_words.hpp"
 
 namespace ulterix {
@@ -23,10 +23,6 @@ using Counts = IndexedVector<MemberId, int>;
 
 constexpr int kDefaultModes = 5;
 constexpr int kMostPasses = 4;
-/// Energy shares that count in effective lengths, as a part of the largest.
-constexpr double kConcerns = 0.1;
-/// Compression below this part of the largest has no effective length.
-constexpr double kCompressed = 0.01;
 
 /// What buckles: the axial forces that grow, and those that stay.
 struct AxialState {
@@ -73,10 +69,6 @@ class BucklingSolver {
   }
 
  private:
-  struct Alignment {
-    std::optional<AlignmentFactors> about_y, about_z;
-  };
-
   /// The modes on a split that is fine enough for them, and their certificate; false if what stays
   /// alone is too much.
   bool find(BucklingResult& result) {
@@ -250,7 +242,7 @@ class BucklingSolver {
   }
 
   void report(BucklingResult& result) {
-    find_alignment();
+    const EffectiveLengths lengths(frame_);
     int count = 0;
     while (count < lambdas_.size() &&
            (count < wanted_ || lambdas_[count] < result.certificate.below)) {
@@ -260,11 +252,11 @@ class BucklingSolver {
     tbb::parallel_for(0, count, [&](int i) {
       BucklingMode& mode = result.modes[static_cast<std::size_t>(i)];
       mode = mode_of(i, i + 1);
-      mode.lengths = effective_lengths(mode);
+      mode.lengths = lengths.in_mode(mode, forces_at(mode.factor));
     });
     if (!converged_) result.remarks.emplace_back(kNotConverged);
     add_torsion(result);
-    recommend(result.modes);
+    recommend_lengths(result.modes);
   }
 
   /// Twist between a member's ends: every shape has the same factor, so it is reported once, in its
@@ -367,66 +359,15 @@ class BucklingSolver {
     return words;
   }
 
-  /// The alignment factors of every member, which no mode changes.
-  void find_alignment() {
-    alignment_ = IndexedVector<MemberId, Alignment>(model_.members.size());
-    for (const MemberId id : model_.members.ids()) {
-      if (model_.members[id].kind != MemberKind::frame) continue;
-      alignment_[id] = {alignment_factors(frame_, id, true), alignment_factors(frame_, id, false)};
-    }
-  }
-
-  std::vector<EffectiveLength> effective_lengths(const BucklingMode& mode) const {
+  /// Mean axial force of every member at a factor.
+  IndexedVector<MemberId, double> forces_at(double factor) const {
     IndexedVector<MemberId, double> N(model_.members.size(), 0.0);
-    double most = 0, share = 0;
     for (const MemberId id : model_.members.ids()) {
-      double sum = 0;
-      for (const MemberId piece : eigen_.split.pieces_of[id]) {
-        sum += force_at(piece, mode.factor).mean();
-      }
-      N[id] = sum / double(eigen_.split.pieces_of[id].size());
-      most = std::max(most, -N[id]);
-      share = std::max(share, mode.shares[id].whole);
+      const auto& pieces = eigen_.split.pieces_of[id];
+      for (const MemberId piece : pieces) N[id] += force_at(piece, factor).mean();
+      N[id] /= double(pieces.size());
     }
-    std::vector<EffectiveLength> lengths;
-    for (const MemberId id : model_.members.ids()) {
-      const bool frame = model_.members[id].kind == MemberKind::frame;
-      if (!frame || -N[id] < kCompressed * most || N[id] >= 0) continue;
-      const ElementProperties p = element_properties(frame_.variant(), id);
-      const double A = model_.sections[model_.members[id].section].properties.A;
-      EffectiveLength e;
-      e.member = id;
-      e.N = N[id];
-      const auto fill = [&](double EI, bool bends, double I, std::optional<double>& length,
-                            std::optional<double>& K, std::optional<double>& slenderness,
-                            std::optional<double>& euler) {
-        if (EI <= 0 || !bends) return;
-        euler = M_PI * M_PI * EI / (p.length * p.length);
-        length = M_PI * std::sqrt(EI / -N[id]);
-        K = *length / p.length;
-        if (A > 0 && I > 0) slenderness = *length / std::sqrt(I / A);
-      };
-      const SectionProperties& s = model_.sections[model_.members[id].section].properties;
-      fill(p.EIy, frame_.bends(id, true), s.Iy, e.length_y, e.K_y, e.slenderness_y, e.euler_y);
-      fill(p.EIz, frame_.bends(id, false), s.Iz, e.length_z, e.K_z, e.slenderness_z, e.euler_z);
-      if (const auto& k = alignment_[id].about_y) e.sway_y = k->sway, e.held_y = k->held;
-      if (const auto& k = alignment_[id].about_z) e.sway_z = k->sway, e.held_z = k->held;
-      e.concerns = mode.shares[id].whole >= kConcerns * share;
-      lengths.push_back(e);
-    }
-    return lengths;
-  }
-
-  /// Marks for each member the row of the lowest mode that concerns it.
-  void recommend(std::vector<BucklingMode>& modes) const {
-    IndexedVector<MemberId, char> done(model_.members.size(), 0);
-    for (BucklingMode& mode : modes) {
-      for (EffectiveLength& e : mode.lengths) {
-        if (!e.concerns || done[e.member]) continue;
-        e.recommended = true;
-        done[e.member] = 1;
-      }
-    }
+    return N;
   }
 
   /// The negative factor nearest to zero: the loads reversed.
@@ -454,7 +395,6 @@ class BucklingSolver {
   bool reversed_ = false, converged_ = true;
   int most_vectors_ = LanczosOptions().most_vectors;
   std::vector<ModeEnergy> energies_;
-  IndexedVector<MemberId, Alignment> alignment_;
 };
 
 /// One direction more held than in the analysis; the new factor, if the frame still buckles.

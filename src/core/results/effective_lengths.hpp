@@ -1,0 +1,32 @@
+#pragma once
+
+#include "core/results/alignment.hpp"
+#include "core/results/modes.hpp"
+
+namespace ulterix {
+
+/// Compression below this part of the largest has no effective length.
+inline constexpr double kCompressed = 0.01;
+
+/// Effective lengths of a frame's members in its buckling modes. The alignment factors beside them,
+/// which no mode changes, are found once.
+class EffectiveLengths {
+ public:
+  explicit EffectiveLengths(const MemberFrame& frame);
+
+  /// Of the compressed members. `N`: mean axial force of each at the mode's factor, N.
+  std::vector<EffectiveLength> in_mode(const BucklingMode& mode,
+                                       const IndexedVector<MemberId, double>& N) const;
+
+ private:
+  struct Alignment {
+    std::optional<AlignmentFactors> about_y, about_z;
+  };
+  const MemberFrame& frame_;
+  IndexedVector<MemberId, Alignment> alignment_;
+};
+
+/// Marks for each member the row of the lowest mode that concerns it. `modes`: rising factors.
+void recommend_lengths(std::vector<BucklingMode>& modes);
+
+}  // namespace ulterix
