@@ -48,7 +48,7 @@ double ratio_at(const MemberFrame& system, MemberId id, int end, const Vector3d&
   const NodeId node = end == 0 ? member.start : member.end;
   int direction = 0;
   axis.cwiseAbs().maxCoeff(&direction);
-  if (system.support(node)[static_cast<std::size_t>(3 + direction)].stiffness == kRigid) return 0;
+  if (system.support(node)[static_cast<std::size_t>(direction) + 3].stiffness == kRigid) return 0;
   const Vector3d line = system.axes(id).row(0);
   double columns = 0, girders = 0;
   for (const MemberId other : system.members_at_nodes()[static_cast<std::size_t>(node.value)]) {

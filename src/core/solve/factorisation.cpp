@@ -1,6 +1,7 @@
 #include "core/solve/factorisation.hpp"
 
 #include <cmath>
+#include <utility>
 
 #include "core/solve/cholmod_analysis.hpp"
 #include "core/solve/supernodal_solve.hpp"
@@ -113,7 +114,7 @@ double Factorisation::flops() const {
 
 void Factorisation::solve(Eigen::Ref<Eigen::MatrixXd> X) const {
   if (X.rows() == 0 || X.cols() == 0) return;
-  impl_->solve(X);
+  impl_->solve(std::move(X));
 }
 
 }  // namespace ulterix

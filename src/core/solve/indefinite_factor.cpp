@@ -1,5 +1,7 @@
 #include "core/solve/indefinite_factor.hpp"
 
+#include <utility>
+
 #include "core/solve/block_inertia.hpp"
 #include "core/solve/cholmod_analysis.hpp"
 #include "core/solve/supernodal_solve.hpp"
@@ -53,7 +55,7 @@ void IndefiniteFactor::solve(Eigen::Ref<Eigen::MatrixXd> X) const {
                                 ldl.values.get(),
                                 list(L.Perm, L.n),
                                 ldl.panel};
-  ulterix::solve(factor, X);
+  ulterix::solve(factor, std::move(X));
 }
 
 std::optional<int> negative_eigenvalues(const SymmetricPattern& pattern,

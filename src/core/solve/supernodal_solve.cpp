@@ -60,7 +60,7 @@ class PackedSolve {
   explicit PackedSolve(const SupernodalFactor& factor)
       : factor_(factor), square_(factor), x_(factor.order.size() * kPacked) {}
 
-  void solve(Eigen::Ref<Eigen::MatrixXd> X, Index column, Index width) {
+  void solve(Eigen::Ref<Eigen::MatrixXd>& X, Index column, Index width) {
     std::fill(x_.begin(), x_.end(), 0.0);
     for (Index k = 0; k < Index(factor_.order.size()); ++k) {
       for (Index c = 0; c < width; ++c) row(k)[c] = X(factor_.order[std::size_t(k)], column + c);
@@ -145,7 +145,7 @@ class PackedSolve {
 };
 
 template <class Square>
-void solve_by(const SupernodalFactor& factor, Eigen::Ref<Eigen::MatrixXd> X) {
+void solve_by(const SupernodalFactor& factor, Eigen::Ref<Eigen::MatrixXd>& X) {
   for_each_pack(X.rows(), X.cols(), [&](Index column, Index width) {
     PackedSolve<Square>(factor).solve(X, column, width);
   });
