@@ -28,9 +28,9 @@ EigenPairs leading(EigenPairs pairs, Eigen::Index count) {
   return pairs;
 }
 
-/// The leading pairs whose θ is above a limit.
+/// The leading pairs whose θ is above a limit by more than its rounding.
 EigenPairs above(double limit, EigenPairs pairs) {
-  const Eigen::Index count = (pairs.theta.array() > limit * (1 + kSameValue)).count();
+  const Eigen::Index count = (pairs.theta.array() > limit * (1 + 1e-10)).count();
   return leading(std::move(pairs), count);
 }
 

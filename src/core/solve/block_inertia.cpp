@@ -202,9 +202,10 @@ class Elimination {
     for (int j = 0; j < width; ++j) {
       for (int i = j + 1; i < width; ++i) front(first + j, first + i) = front(first + i, first + j);
     }
-    // The panel's inverse times its rows, transposed.
-    cblas_dgemm(CblasColMajor, CblasNoTrans, CblasTrans, width, after, width, 1, panel, rows_,
-                &front(first + width, first), rows_, 0, solved(first, first + width), pivots_);
+    if (after > 0) {  // the panel's inverse times its rows, transposed
+      cblas_dgemm(CblasColMajor, CblasNoTrans, CblasTrans, width, after, width, 1, panel, rows_,
+                  &front(first + width, first), rows_, 0, solved(first, first + width), pivots_);
+    }
     if (kept_ != nullptr) keep(first, width);
     return true;
   }
