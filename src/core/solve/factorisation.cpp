@@ -1,7 +1,6 @@
 #include "core/solve/factorisation.hpp"
 
 #include <cmath>
-#include <utility>
 
 #include "core/solve/cholmod_analysis.hpp"
 #include "core/solve/supernodal_solve.hpp"
@@ -112,9 +111,10 @@ double Factorisation::flops() const {
   return impl_->flops;
 }
 
+// NOLINTNEXTLINE(performance-unnecessary-value-param): a view, and written through
 void Factorisation::solve(Eigen::Ref<Eigen::MatrixXd> X) const {
   if (X.rows() == 0 || X.cols() == 0) return;
-  impl_->solve(std::move(X));
+  impl_->solve(X);
 }
 
 }  // namespace ulterix

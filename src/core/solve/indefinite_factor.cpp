@@ -45,6 +45,7 @@ int IndefiniteFactor::negative_eigenvalues() const {
   return impl_->ldl.negative;
 }
 
+// NOLINTNEXTLINE(performance-unnecessary-value-param): a view, and written through
 void IndefiniteFactor::solve(Eigen::Ref<Eigen::MatrixXd> X) const {
   const cholmod_factor& L = *impl_->analysis.L;
   const BlockLdl& ldl = impl_->ldl;
@@ -55,7 +56,7 @@ void IndefiniteFactor::solve(Eigen::Ref<Eigen::MatrixXd> X) const {
                                 ldl.values.get(),
                                 list(L.Perm, L.n),
                                 ldl.panel};
-  ulterix::solve(factor, std::move(X));
+  ulterix::solve(factor, X);
 }
 
 std::optional<int> negative_eigenvalues(const SymmetricPattern& pattern,
