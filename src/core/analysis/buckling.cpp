@@ -81,9 +81,9 @@ class BucklingSolver {
         result.remarks.push_back("the constant part of the loads alone is above the critical load");
         return false;
       }
-      search_.emplace(
-          eigen_, softening_, most_vectors_,
-          vectors_.cols() > 0 ? carried_over(before, vectors_, eigen_.split) : Eigen::MatrixXd());
+      search_.emplace(eigen_, softening_, most_vectors_,
+                      vectors_.cols() > 0 ? carried_over(model_, before, vectors_, eigen_.split)
+                                          : Eigen::MatrixXd());
       take(search_->look(wanted_), wanted_ + 1);
       if (lambdas_.size() == 0 && lowest_theta_ < 0 && !reversed_) {
         reversed_ = true;  // nothing is compressed: look at the loads turned round

@@ -25,13 +25,6 @@ void solve_in_packs(const InnerElimination& inner, const Factor& outer, Eigen::M
   });
 }
 
-/// Nodes of a split frame that lie inside members.
-int inner_nodes(const SplitFrame& split) {
-  int count = 0;
-  for (const auto& pieces : split.pieces_of) count += static_cast<int>(pieces.size()) - 1;
-  return count;
-}
-
 /// A cubic with values and slopes at both ends of 0 .. 1, and its slope.
 std::array<double, 2> cubic(double a, double slope_a, double b, double slope_b, double x) {
   const double c = 3 * (b - a) - 2 * slope_a - slope_b, d = 2 * (a - b) + slope_a + slope_b;
@@ -132,7 +125,7 @@ void find_largest(const State& state, int nodes, int first, NodeId& node, int& d
 
 void EigenFrame::factorise() {
   inner_ = std::make_unique<InnerElimination>(pattern(), stiffness, system().inner_size());
-  definite = inner_->regular() && inner_->negative() == 0;
+  definite = inner_->definite();
   if (!definite) return;
   const SymmetricPattern& outer = whole->system->pattern();
   own_ = std::make_unique<Factorisation>(outer);
@@ -182,7 +175,7 @@ EigenFrame make_eigen_frame(const ElasticFrame& frame, const IndexedVector<Membe
   if (added.empty()) {
     eigen.inner_ =
         std::make_unique<InnerElimination>(eigen.pattern(), eigen.elastic, system.inner_size());
-    eigen.definite = frame.stands() && eigen.inner_->regular() && eigen.inner_->negative() == 0;
+    eigen.definite = frame.stands() && eigen.inner_->definite();
     return eigen;
   }
   for (std::size_t i = 0; i < added.size(); ++i) eigen.stiffness[i] += added[i];
@@ -190,8 +183,8 @@ EigenFrame make_eigen_frame(const ElasticFrame& frame, const IndexedVector<Membe
   return eigen;
 }
 
-Eigen::MatrixXd carried_over(const SplitFrame& from, const Eigen::MatrixXd& vectors,
-                             const SplitFrame& to) {
+Eigen::MatrixXd carried_over(const Model& frame, const SplitFrame& from,
+                             const Eigen::MatrixXd& vectors, const SplitFrame& to) {
   Eigen::MatrixXd carried = Eigen::MatrixXd::Zero(to.system->pattern().size, vectors.cols());
   tbb::parallel_for(0, static_cast<int>(vectors.cols()), [&](int i) {
     State state(*from.model);
@@ -200,8 +193,7 @@ Eigen::MatrixXd carried_over(const SplitFrame& from, const Eigen::MatrixXd& vect
     const auto give = [&](NodeId node, const Vector6d& motion) {
       to.system->dofs().add_force(node, motion, q);
     };
-    const int nodes = static_cast<int>(from.model->nodes.size()) - inner_nodes(from);
-    for (int n = 0; n < nodes; ++n) give(NodeId(n), state.nodes[NodeId(n)].vector());
+    for (const NodeId n : frame.nodes.ids()) give(n, state.nodes[n].vector());
     for (const MemberId id : to.pieces_of.ids()) {
       const auto &coarse = from.pieces_of[id], &fine = to.pieces_of[id];
       for (std::size_t k = 0; k + 1 < fine.size(); ++k) {
@@ -227,7 +219,7 @@ EigenProblem eigen_problem(const EigenFrame& frame, const std::vector<double>& v
   problem.multiply_K = [&frame](const Eigen::MatrixXd& X) {
     return multiply_block(frame.pattern(), frame.stiffness, X);
   };
-  problem.apply = [&frame, &values](const Eigen::MatrixXd& X, const Eigen::MatrixXd&) {
+  problem.apply = [&frame, &values](const Eigen::MatrixXd& X) {
     EigenProblem::Block block;
     block.KW = multiply_block(frame.pattern(), values, X);
     block.W = block.KW;
@@ -241,8 +233,7 @@ EigenProblem shifted_problem(const EigenFrame& frame, const std::vector<double>&
                              double shift, const IndefiniteFrameFactor& factor) {
   EigenProblem problem = eigen_problem(frame, values);
   problem.renew = true;
-  problem.apply = [&frame, &values, &factor, shift](const Eigen::MatrixXd& X,
-                                                    const Eigen::MatrixXd&) {
+  problem.apply = [&frame, &values, &factor, shift](const Eigen::MatrixXd& X) {
     const Eigen::MatrixXd BX = multiply_block(frame.pattern(), values, X);
     EigenProblem::Block block;
     block.W = -BX;

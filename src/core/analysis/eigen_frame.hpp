@@ -63,9 +63,9 @@ EigenFrame make_eigen_frame(
     const ElasticFrame& frame, const IndexedVector<MemberId, int>& counts,
     const std::function<std::vector<double>(const SplitFrame&)>& acting = {});
 
-/// Vectors of one split of a frame as they are on another: cubic between the nodes of the first.
-Eigen::MatrixXd carried_over(const SplitFrame& from, const Eigen::MatrixXd& vectors,
-                             const SplitFrame& to);
+/// Vectors of one split of `frame` as they are on another: cubic between the nodes of the first.
+Eigen::MatrixXd carried_over(const Model& frame, const SplitFrame& from,
+                             const Eigen::MatrixXd& vectors, const SplitFrame& to);
 
 /// How well modes are found: what small frames get for nothing costs large ones seconds.
 struct ModeAccuracy {

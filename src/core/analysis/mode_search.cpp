@@ -152,7 +152,7 @@ bool ModeSearch::find_below(double bound, const IndefiniteFrameFactor& factor, d
 
 void ModeSearch::sharpen(EigenPairs& pairs) const {
   const EigenProblem problem = eigen_problem(*frame_, *values_);
-  const EigenProblem::Block step = problem.apply(pairs.vectors, {});
+  const EigenProblem::Block step = problem.apply(pairs.vectors);
   const Eigen::Index count = pairs.vectors.cols();
   const Eigen::MatrixXd BW = multiply_block(frame_->pattern(), *values_, step.W);
   const Eigen::GeneralizedSelfAdjointEigenSolver<Eigen::MatrixXd> eigen(
@@ -160,7 +160,7 @@ void ModeSearch::sharpen(EigenPairs& pairs) const {
   const Eigen::MatrixXd Y = eigen.eigenvectors().rowwise().reverse();
   pairs.theta = eigen.eigenvalues().reverse();
   pairs.vectors = tall_product(step.W, Y);
-  EigenProblem::Block off = problem.apply(pairs.vectors, {});
+  EigenProblem::Block off = problem.apply(pairs.vectors);
   off.W -= pairs.vectors * pairs.theta.asDiagonal();
   off.KW -= tall_product(step.KW, Y) * pairs.theta.asDiagonal();
   pairs.residuals = off.W.cwiseProduct(off.KW).colwise().sum().cwiseAbs().cwiseSqrt();

@@ -21,6 +21,7 @@ namespace {
 constexpr int kUpdateWidth = 96;
 /// Pivots are looked for within so many columns; where that fails, within the whole block.
 constexpr int kPanel = 64;
+/// Columns of panels that are gathered before those after them are updated.
 constexpr int kGathered = 256;
 
 /// Lower triangle by columns in the order of elimination.
@@ -167,8 +168,8 @@ class Elimination {
     waiting_.pop_back();
   }
 
-  /// LDLᵀ of the pivots, and the update F22 − F21·F11⁻¹·F21ᵀ. Panels are gathered by kGathered
-  /// columns before those after them are updated: wide products are faster.
+  /// LDLᵀ of the pivots, and the update F22 − F21·F11⁻¹·F21ᵀ. Panels are gathered, since
+  /// wide products are faster.
   bool eliminate() {
     solved_.resize(std::size_t(pivots_) * std::size_t(rows_));
     const int panel = result_.panel, gathered = std::max(panel, kGathered);

@@ -70,7 +70,7 @@ struct BlockLanczos::Basis {
 
   /// A·X: takes out what A does not reach.
   Block first_block(const MatrixXd& X) const {
-    Block block = problem_.apply(X, problem_.multiply_K(X));
+    Block block = problem_.apply(X);
     orthogonalise(block);
     orthogonalise(block);
     return block;
@@ -159,8 +159,7 @@ struct BlockLanczos::Basis {
 
   /// A times the last block, freed from the basis; its size bounds the residuals.
   Block next_block() {
-    Block block = problem_.apply(basis_.middleCols(size_ - last_, last_),
-                                 basis_K_.middleCols(size_ - last_, last_));
+    Block block = problem_.apply(basis_.middleCols(size_ - last_, last_));
     extend_projected(block.KW);
     // Vᵀ·K·W = Vᵀ·K·A·V is known; but for rounding it is 0 before the last two blocks.
     const Index near = std::max<Index>(0, size_ - 2 * std::max<Index>(options_.block, last_));

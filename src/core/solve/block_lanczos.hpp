@@ -19,7 +19,7 @@ struct EigenProblem {
   int size = 0;
   std::function<MatrixXd(const MatrixXd&)> multiply_K;
   /// A·X and K·A·X.
-  std::function<Block(const MatrixXd& X, const MatrixXd& KX)> apply;
+  std::function<Block(const MatrixXd& X)> apply;
   /// K·W has rounding of its own, and is made anew where columns are scaled up.
   bool renew = false;
 };

@@ -21,6 +21,8 @@ class InnerElimination {
   bool regular() const { return regular_; }
   /// Negative eigenvalues of the eliminated part.
   int negative() const { return negative_; }
+  /// False: a member is unstable between its ends.
+  bool definite() const { return regular_ && negative_ == 0; }
 
   /// The Schur complement, on the pattern of the unknowns left. `pattern` and `values` as before.
   std::vector<double> rest(const SymmetricPattern& pattern, const std::vector<double>& values,
