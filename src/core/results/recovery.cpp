@@ -33,8 +33,7 @@ LoadSet scaled(const LoadSet& set, double lambda) {
 Recovery::Recovery(const MemberFrame& frame, const Step& step)
     : frame_(&frame), step_(&step), loads_(step.applied) {
   if (!loads_) {
-    loads_ =
-        std::make_shared<AppliedLoads>(frame.variant(), scaled(step.loads, step.state.lambda));
+    loads_ = std::make_shared<AppliedLoads>(frame.variant(), scaled(step.loads, step.state.lambda));
   }
 }
 
