@@ -5,7 +5,6 @@
 #include <Eigen/Cholesky>
 #include <Eigen/Eigenvalues>
 #include <algorithm>
-#include <functional>
 #include <numeric>
 
 #include "core/solve/conjugate_gradients.hpp"
@@ -15,6 +14,7 @@
 #include "core/solve/tall_products.hpp"
 #include "core/system/ordering.hpp"
 #include "support/frame_builder.hpp"
+#include "support/grid.hpp"
 
 namespace ulterix::testing {
 namespace {
@@ -42,46 +42,6 @@ Eigen::MatrixXd with_spectrum(const Eigen::VectorXd& eigenvalues) {
   const Eigen::MatrixXd Q =
       Eigen::HouseholderQR<Eigen::MatrixXd>(Eigen::MatrixXd::Random(n, n)).householderQ();
   return Q * eigenvalues.asDiagonal() * Q.transpose();
-}
-
-Graph grid(int n, std::vector<Vector3d>& positions) {
-  Graph graph(static_cast<std::size_t>(n * n * n));
-  const auto at = [n](int x, int y, int z) { return (z * n + y) * n + x; };
-  for (int z = 0; z < n; ++z) {
-    for (int y = 0; y < n; ++y) {
-      for (int x = 0; x < n; ++x) {
-        positions.emplace_back(5.0 * x, 6.1 * y, 3.3 * z);
-        const auto join = [&](int other) {
-          graph[at(x, y, z)].push_back(other);
-          graph[other].push_back(at(x, y, z));
-        };
-        if (x > 0) join(at(x - 1, y, z));
-        if (y > 0) join(at(x, y - 1, z));
-        if (z > 0) join(at(x, y, z - 1));
-      }
-    }
-  }
-  return graph;
-}
-
-/// The given diagonal and −1 between neighbours.
-SymmetricPattern grid_matrix(const Graph& graph, const std::function<double(int)>& diagonal,
-                             std::vector<double>& values) {
-  SymmetricPattern pattern;
-  pattern.size = static_cast<int>(graph.size());
-  for (int j = 0; j < pattern.size; ++j) {
-    pattern.rows.push_back(j);
-    values.push_back(diagonal(j));
-    std::vector<int> below = graph[static_cast<std::size_t>(j)];
-    std::sort(below.begin(), below.end());
-    for (const int i : below) {
-      if (i < j) continue;
-      pattern.rows.push_back(i);
-      values.push_back(-1);
-    }
-    pattern.column_start.push_back(static_cast<std::int64_t>(pattern.rows.size()));
-  }
-  return pattern;
 }
 
 TEST(Factorisation, SolvesAndCountsNegativePivots) {
@@ -195,36 +155,6 @@ TEST(ConjugateGradients, ConvergesOrSeesNegativeCurvature) {
   y.setZero();
   EXPECT_EQ(conjugate_gradients(indefinite.pattern, indefinite.values, inverse_of(f), x, y),
             CgEnd::negative_curvature);
-}
-
-TEST(Factorisation, CountsTheEigenvaluesOfAGridBelowAShift) {
-  // K = sum over the axes of second differences with held ends: its eigenvalues are the sums of
-  // 2 − 2cos(iπ/(n + 1)), many of them repeated.
-  const int n = 9;
-  std::vector<Vector3d> positions;
-  const Graph graph = grid(n, positions);
-  std::vector<double> values;
-  const SymmetricPattern pattern = grid_matrix(
-      graph, [](int) { return 6; }, values);
-  for (const double shift : {0.05, 0.7, 3.1, 6.05, 11.3, 12.5}) {
-    int below = 0;
-    const auto one = [](int i) { return 2 - 2 * std::cos(i * M_PI / (n + 1)); };
-    for (int i = 1; i <= n; ++i) {
-      for (int j = 1; j <= n; ++j) {
-        for (int k = 1; k <= n; ++k) below += one(i) + one(j) + one(k) < shift ? 1 : 0;
-      }
-    }
-    std::vector<double> shifted = values;
-    for (int j = 0; j < pattern.size; ++j) shifted[pattern.column_start[j]] -= shift;
-    EXPECT_EQ(negative_eigenvalues(pattern, shifted), below) << shift;
-    const auto factor = IndefiniteFactor::make(pattern, shifted);
-    ASSERT_TRUE(factor);
-    EXPECT_EQ(factor->negative_eigenvalues(), below);
-    const Eigen::MatrixXd X = Eigen::MatrixXd::Random(pattern.size, 11);
-    Eigen::MatrixXd Y = multiply_block(pattern, shifted, X);
-    factor->solve(Y);
-    EXPECT_LT((Y - X).norm(), 1e-10 * X.norm()) << shift;
-  }
 }
 
 TEST(Ordering, BothMethodsArePermutationsAndBeatTheNaturalOrder) {

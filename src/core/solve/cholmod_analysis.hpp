@@ -8,6 +8,7 @@
 #include <span>
 #include <vector>
 
+#include "core/solve/elimination_tree.hpp"
 #include "core/system/pattern.hpp"
 
 namespace ulterix {
@@ -44,6 +45,11 @@ inline cholmod_sparse view(const SymmetricPattern& pattern, const std::vector<do
 
 inline std::span<const std::int64_t> list(const void* data, std::size_t size) {
   return {static_cast<const std::int64_t*>(data), size};
+}
+
+inline EliminationBlocks elimination_blocks(const cholmod_factor& L) {
+  return {list(L.super, L.nsuper + 1), list(L.pi, L.nsuper + 1), list(L.s, L.ssize),
+          list(L.Perm, L.n)};
 }
 
 /// The factor's structure.

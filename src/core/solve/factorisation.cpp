@@ -3,6 +3,7 @@
 #include <cmath>
 
 #include "core/solve/cholmod_analysis.hpp"
+#include "core/solve/multifrontal.hpp"
 #include "core/solve/supernodal_solve.hpp"
 
 namespace ulterix {
@@ -11,6 +12,8 @@ namespace {
 
 /// From so many right sides on CHOLMOD, which hands them to BLAS, spends more time on copies.
 constexpr Eigen::Index kSeveral = 2;
+/// From so many operations on the factor is made by all cores.
+constexpr double kLarge = 2e8;
 
 }  // namespace
 
@@ -18,14 +21,37 @@ struct Factorisation::Impl : Analysis {
   const SymmetricPattern* pattern;
   double smallest_pivot = 1, flops = 0;
   cholmod_dense *solution = nullptr, *Y = nullptr, *E = nullptr;
+  LargeBlock own;  ///< values of L where they are made here
 
   explicit Impl(const SymmetricPattern& p) : Analysis(p, CHOLMOD_AUTO), pattern(&p) {
     flops = common.fl;
   }
   ~Impl() {
+    if (own) {
+      L->x = nullptr;
+      L->xtype = CHOLMOD_PATTERN;
+    }
     cholmod_l_free_dense(&solution, &common);
     cholmod_l_free_dense(&Y, &common);
     cholmod_l_free_dense(&E, &common);
+  }
+
+  bool factorise(const std::vector<double>& values) {
+    if (L->is_super && flops >= kLarge) return factorise_here(values);
+    cholmod_sparse A = view(*pattern, &values);
+    common.final_ll = 1;
+    cholmod_l_factorize(&A, L, &common);
+    return common.status == CHOLMOD_OK && L->minor == L->n;
+  }
+
+  bool factorise_here(const std::vector<double>& values) {
+    if (!own) {
+      own = large_block(L->xsize);
+      L->x = own.get();
+      L->xtype = CHOLMOD_REAL;
+    }
+    return factorise_definite(*pattern, values, elimination_blocks(*L), list(L->px, L->nsuper + 1),
+                              own.get());
   }
 
   void solve(Eigen::Ref<Eigen::MatrixXd> X) {
@@ -94,11 +120,7 @@ FactorStatus Factorisation::factorise(const std::vector<double>& values) {
     if (!std::isfinite(v)) return FactorStatus::not_finite;
   }
   if (impl_->pattern->size == 0) return FactorStatus::positive_definite;
-  cholmod_sparse A = view(*impl_->pattern, &values);
-  impl_->common.final_ll = 1;
-  cholmod_l_factorize(&A, impl_->L, &impl_->common);
-  const bool complete = impl_->common.status == CHOLMOD_OK && impl_->L->minor == impl_->L->n;
-  if (!complete) return FactorStatus::not_positive_definite;
+  if (!impl_->factorise(values)) return FactorStatus::not_positive_definite;
   impl_->find_smallest_pivot(values);
   return FactorStatus::positive_definite;
 }

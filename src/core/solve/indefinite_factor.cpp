@@ -2,8 +2,8 @@
 
 #include <utility>
 
-#include "core/solve/block_inertia.hpp"
 #include "core/solve/cholmod_analysis.hpp"
+#include "core/solve/multifrontal.hpp"
 #include "core/solve/supernodal_solve.hpp"
 
 namespace ulterix {
@@ -12,10 +12,7 @@ namespace {
 
 std::optional<BlockLdl> factorise(const Analysis& analysis, const SymmetricPattern& pattern,
                                   const std::vector<double>& values, bool keep) {
-  const cholmod_factor& L = *analysis.L;
-  const EliminationBlocks blocks{list(L.super, L.nsuper + 1), list(L.pi, L.nsuper + 1),
-                                 list(L.s, L.ssize), list(L.Perm, L.n)};
-  return factorise_indefinite(pattern, values, blocks, keep);
+  return factorise_indefinite(pattern, values, elimination_blocks(*analysis.L), keep);
 }
 
 }  // namespace

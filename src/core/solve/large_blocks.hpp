@@ -1,9 +1,22 @@
 #pragma once
 
+#include <cstddef>
+#include <memory>
+
 namespace ulterix {
 
 /// Large blocks come and go in every factorisation: keeps them rather than hand them back to the
 /// system, which costs a page fault for each page when they come again. For the start of a program.
 void keep_large_blocks();
+
+struct GiveBack {
+  std::size_t size = 0;
+  void operator()(double* block) const noexcept;
+};
+using LargeBlock = std::unique_ptr<double[], GiveBack>;
+
+/// Room for so many numbers, not set. What is given back serves the next that asks, from whatever
+/// thread: clearing fresh pages costs a good part of a factorisation.
+LargeBlock large_block(std::size_t count);
 
 }  // namespace ulterix
