@@ -100,7 +100,13 @@ TEST(InnerElimination, SolvesAndCountsAsTheWholeMatrixDoes) {
     EXPECT_EQ(elimination.negative() + negative_eigenvalues(outer, values).value(), negative);
     const Eigen::MatrixXd X = Eigen::MatrixXd::Random(9, 3);
     Eigen::MatrixXd Y = A * X;
-    elimination.solve(Y, [&rest](Eigen::MatrixXd& b) { b = (rest.inverse() * b).eval(); });
+    Pack pack(Y, 0, Y.cols());
+    elimination.solve_pack(pack.row(0), [&rest](double* rows) {
+      Eigen::Map<Eigen::Matrix<double, Eigen::Dynamic, kPacked, Eigen::RowMajor>> b(
+          rows, rest.rows(), kPacked);
+      b = (rest.inverse() * b).eval();
+    });
+    pack.copy_to(Y, 0, Y.cols());
     EXPECT_LT((Y - X).norm(), 1e-11);
   }
 }

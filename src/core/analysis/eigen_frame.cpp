@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <functional>
 
 #include "core/results/recovery.hpp"
 #include "core/solve/packs.hpp"
@@ -17,12 +18,23 @@ constexpr int kMostDrawn = 2500;
 constexpr int kStations = 16;
 
 template <class Factor>
-void solve_in_packs(const InnerElimination& inner, const Factor& outer, Eigen::MatrixXd& X) {
+void solve_pack_by(const InnerElimination& inner, const Factor& outer, Pack& pack) {
+  inner.solve_pack(pack.row(0), [&outer](double* rest) { outer.solve_pack(rest); });
+}
+
+/// W and K·W of X: act(x, w, kw) sets them pack by pack.
+template <class Act>
+EigenProblem::Block applied_in_packs(const Eigen::MatrixXd& X, const Act& act) {
+  EigenProblem::Block block{Eigen::MatrixXd(X.rows(), X.cols()),
+                            Eigen::MatrixXd(X.rows(), X.cols())};
   for_each_pack(X.rows(), X.cols(), [&](Eigen::Index first, Eigen::Index width) {
-    Eigen::MatrixXd pack = X.middleCols(first, width);
-    inner.solve(pack, [&outer](Eigen::MatrixXd& rest) { outer.solve(rest); });
-    X.middleCols(first, width) = pack;
+    const Pack x(X, first, width);
+    Pack w(X.rows()), kw(X.rows());
+    act(x, w, kw);
+    w.copy_to(block.W, first, width);
+    kw.copy_to(block.KW, first, width);
   });
+  return block;
 }
 
 /// A cubic with values and slopes at both ends of 0 .. 1, and its slope.
@@ -134,7 +146,15 @@ void EigenFrame::factorise() {
 }
 
 void EigenFrame::solve(Eigen::MatrixXd& X) const {
-  solve_in_packs(*inner_, own_ ? *own_ : *whole->factor, X);
+  for_each_pack(X.rows(), X.cols(), [&](Eigen::Index first, Eigen::Index width) {
+    Pack pack(X, first, width);
+    solve(pack);
+    pack.copy_to(X, first, width);
+  });
+}
+
+void EigenFrame::solve(Pack& pack) const {
+  solve_pack_by(*inner_, own_ ? *own_ : *whole->factor, pack);
 }
 
 std::optional<IndefiniteFrameFactor> IndefiniteFrameFactor::make(const EigenFrame& frame,
@@ -158,8 +178,8 @@ std::optional<IndefiniteFrameFactor> IndefiniteFrameFactor::make(const EigenFram
   return factor;
 }
 
-void IndefiniteFrameFactor::solve(Eigen::MatrixXd& X) const {
-  solve_in_packs(*inner_, *outer_, X);
+void IndefiniteFrameFactor::solve(Pack& pack) const {
+  solve_pack_by(*inner_, *outer_, pack);
 }
 
 EigenFrame make_eigen_frame(const ElasticFrame& frame, const IndexedVector<MemberId, int>& counts,
@@ -220,11 +240,11 @@ EigenProblem eigen_problem(const EigenFrame& frame, const std::vector<double>& v
     return multiply_block(frame.pattern(), frame.stiffness, X);
   };
   problem.apply = [&frame, &values](const Eigen::MatrixXd& X) {
-    EigenProblem::Block block;
-    block.KW = multiply_block(frame.pattern(), values, X);
-    block.W = block.KW;
-    frame.solve(block.W);
-    return block;
+    return applied_in_packs(X, [&](const Pack& x, Pack& w, Pack& kw) {
+      multiply_pack(frame.pattern(), values, x.row(0), kw.row(0));
+      std::copy(kw.row(0), kw.row(kw.rows()), w.row(0));
+      frame.solve(w);
+    });
   };
   return problem;
 }
@@ -234,13 +254,16 @@ EigenProblem shifted_problem(const EigenFrame& frame, const std::vector<double>&
   EigenProblem problem = eigen_problem(frame, values);
   problem.renew = true;
   problem.apply = [&frame, &values, &factor, shift](const Eigen::MatrixXd& X) {
-    const Eigen::MatrixXd BX = multiply_block(frame.pattern(), values, X);
-    EigenProblem::Block block;
-    block.W = -BX;
-    factor.solve(block.W);
-    // K·W by way of B: carried along from K·X it would drift.
-    block.KW = shift * multiply_block(frame.pattern(), values, block.W) - BX;
-    return block;
+    return applied_in_packs(X, [&](const Pack& x, Pack& w, Pack& kw) {
+      Pack bx(x.rows());
+      multiply_pack(frame.pattern(), values, x.row(0), bx.row(0));
+      std::transform(bx.row(0), bx.row(bx.rows()), w.row(0), std::negate<>());
+      factor.solve(w);
+      // K·W by way of B: carried along from K·X it would drift.
+      multiply_pack(frame.pattern(), values, w.row(0), kw.row(0));
+      std::transform(kw.row(0), kw.row(kw.rows()), bx.row(0), kw.row(0),
+                     [shift](double bw, double b) { return shift * bw - b; });
+    });
   };
   return problem;
 }

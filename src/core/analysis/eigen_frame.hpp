@@ -10,6 +10,7 @@
 #include "core/solve/block_lanczos.hpp"
 #include "core/solve/indefinite_factor.hpp"
 #include "core/solve/inner_elimination.hpp"
+#include "core/solve/packs.hpp"
 #include "core/system/split_frame.hpp"
 
 namespace ulterix {
@@ -29,6 +30,7 @@ struct EigenFrame {
   void factorise();
   /// X = stiffness⁻¹·X.
   void solve(Eigen::MatrixXd& X) const;
+  void solve(Pack& pack) const;
 
  private:
   friend EigenFrame make_eigen_frame(
@@ -48,8 +50,8 @@ class IndefiniteFrameFactor {
                                                    const std::vector<double>& values, Keep keep);
 
   int negative_eigenvalues() const { return negative_; }
-  /// X = K⁻¹·X. Precondition: the factor was kept.
-  void solve(Eigen::MatrixXd& X) const;
+  /// K⁻¹ of a pack, in place. Precondition: the factor was kept.
+  void solve(Pack& pack) const;
 
  private:
   std::unique_ptr<InnerElimination> inner_;

@@ -1,6 +1,7 @@
 #include "core/analysis/modal.hpp"
 
 #include <fmt/format.h>
+#include <tbb/parallel_for.h>
 
 #include <algorithm>
 #include <cmath>
@@ -309,34 +310,42 @@ class ModalSolver {
     if (search_->pairs().theta.size() != theta_.size()) take(search_->pairs());
   }
 
+  VibrationMode reported(Eigen::Index i, const std::array<VectorXd, 6>& b,
+                         const std::array<double, 6>& total) const {
+    VibrationMode mode;
+    mode.number = static_cast<int>(i) + 1;
+    mode.omega = omegas_[i];
+    mode.error = errors_[static_cast<std::size_t>(i)];
+    mode.residual = residuals_[i];
+    double scale = 1;
+    mode.shape = mode_shape(frame_, eigen_, vectors_.col(i), &scale);
+    mode.shares = energies_[static_cast<std::size_t>(i)].shares;
+    mode.modal_mass = scale * scale * theta_[i];
+    mode.rayleigh = rayleigh(vectors_.col(i));
+    const double most = *std::max_element(total.begin(), total.begin() + 3);
+    for (std::size_t d = 0; d < 6; ++d) {
+      const bool none = d < 3 ? total[d] <= kNoMass * most : total[d] <= 0;
+      if (none || !model_.uses_direction(static_cast<int>(d))) continue;
+      const double work = b[d].dot(vectors_.col(i));
+      mode.factor[d] = scale * work / mode.modal_mass;
+      mode.mass[d] = work * work / theta_[i];
+    }
+    return mode;
+  }
+
   void report(ModalResult& result) {
     std::array<VectorXd, 6> b;
-    for (int d = 0; d < kDirections; ++d) b[static_cast<std::size_t>(d)] = excitation(d);
-    const double most = *std::max_element(result.total.begin(), result.total.begin() + 3);
+    tbb::parallel_for(0, kDirections,
+                      [&](int d) { b[static_cast<std::size_t>(d)] = excitation(d); });
     find_movable(b, result);
     const double bound = result.certificate.below;
-    for (Eigen::Index i = 0; i < omegas_.size(); ++i) {
-      if (i >= wanted_ && omegas_[i] >= bound) break;
-      VibrationMode mode;
-      mode.number = static_cast<int>(i) + 1;
-      mode.omega = omegas_[i];
-      mode.error = errors_[static_cast<std::size_t>(i)];
-      mode.residual = residuals_[i];
-      double scale = 1;
-      mode.shape = mode_shape(frame_, eigen_, vectors_.col(i), &scale);
-      mode.shares = energies_[static_cast<std::size_t>(i)].shares;
-      mode.modal_mass = scale * scale * theta_[i];
-      mode.rayleigh = rayleigh(vectors_.col(i));
-      for (std::size_t d = 0; d < 6; ++d) {
-        const bool none = d < 3 ? result.total[d] <= kNoMass * most : result.total[d] <= 0;
-        if (none || !model_.uses_direction(static_cast<int>(d))) continue;
-        const double work = b[d].dot(vectors_.col(i));
-        mode.factor[d] = scale * work / mode.modal_mass;
-        mode.mass[d] = work * work / theta_[i];
-      }
-      result.rigid += omegas_[i] == 0 ? 1 : 0;
-      result.modes.push_back(std::move(mode));
-    }
+    int count = 0;
+    while (count < omegas_.size() && (count < wanted_ || omegas_[count] < bound)) ++count;
+    result.modes.resize(static_cast<std::size_t>(count));
+    tbb::parallel_for(0, count, [&](int i) {
+      result.modes[static_cast<std::size_t>(i)] = reported(i, b, result.total);
+    });
+    result.rigid = static_cast<int>((omegas_.head(count).array() == 0).count());
     if (!converged_) result.remarks.emplace_back(kNotConverged);
     if (static_cast<int>(result.modes.size()) < wanted_) {
       result.remarks.push_back(fmt::format("{} modes asked, {} there are: no more mass can move",
@@ -347,16 +356,16 @@ class ModalSolver {
   /// Rayleigh's quotient of the deflection under M·r: ω² = bᵀu/(uᵀMu) with K·u = b.
   void find_by_hand(ModalResult& result) const {
     if (shift_ > 0) return;
+    Eigen::MatrixXd b(eigen_.pattern().size, 3);
+    tbb::parallel_for(0, 3, [&](int d) { b.col(d) = excitation(d); });
+    Eigen::MatrixXd u = b;
+    eigen_.solve(u);
+    const Eigen::MatrixXd inertia = multiply_block(eigen_.pattern(), mass_values_, u);
     for (int d = 0; d < 3; ++d) {
-      if (result.movable[static_cast<std::size_t>(d)] <= kNoMass * result.total[0]) continue;
-      const VectorXd b = excitation(d);
-      Eigen::MatrixXd u = b;
-      eigen_.solve(u);
-      const VectorXd shape = u.col(0);
-      const double mass = shape.dot(multiply(eigen_.pattern(), mass_values_, shape));
-      if (mass > 0) {
-        result.by_hand[static_cast<std::size_t>(d)] = std::sqrt(b.dot(shape) / mass);
-      }
+      const auto at = static_cast<std::size_t>(d);
+      const double mass = u.col(d).dot(inertia.col(d));
+      if (result.movable[at] <= kNoMass * result.total[0] || mass <= 0) continue;
+      result.by_hand[at] = std::sqrt(b.col(d).dot(u.col(d)) / mass);
     }
   }
 
@@ -402,11 +411,11 @@ class ModalSolver {
     CgOptions options;
     options.iterations = 300;
     options.tolerance = 1e-7;
-    for (std::size_t d = 0; d < 3; ++d) {
+    tbb::parallel_for(std::size_t{0}, std::size_t{3}, [&](std::size_t d) {
       VectorXd x = VectorXd::Zero(eigen_.pattern().size);
       conjugate_gradients(eigen_.pattern(), mass_values_, inverse, b[d], x, options);
       result.movable[d] = b[d].dot(x);
-    }
+    });
   }
 
   const ElasticFrame& whole_;

@@ -4,6 +4,7 @@
 
 #include "core/solve/cholmod_analysis.hpp"
 #include "core/solve/multifrontal.hpp"
+#include "core/solve/packs.hpp"
 #include "core/solve/supernodal_solve.hpp"
 
 namespace ulterix {
@@ -54,12 +55,26 @@ struct Factorisation::Impl : Analysis {
                               own.get());
   }
 
+  SupernodalFactor supernodes() const {
+    return {list(L->super, L->nsuper + 1), list(L->pi, L->nsuper + 1),       list(L->s, L->ssize),
+            list(L->px, L->nsuper + 1),    static_cast<const double*>(L->x), list(L->Perm, L->n)};
+  }
+
+  void solve_pack(double* rows) {
+    if (L->is_super) {
+      ulterix::solve(supernodes(), rows);
+      return;
+    }
+    using Packed = Eigen::Matrix<double, Eigen::Dynamic, kPacked, Eigen::RowMajor>;
+    Eigen::Map<Packed> packed(rows, pattern->size, kPacked);
+    Eigen::MatrixXd X = packed;
+    solve(X);
+    packed = X;
+  }
+
   void solve(Eigen::Ref<Eigen::MatrixXd> X) {
     if (L->is_super && X.cols() >= kSeveral) {
-      const SupernodalFactor factor{
-          list(L->super, L->nsuper + 1), list(L->pi, L->nsuper + 1),       list(L->s, L->ssize),
-          list(L->px, L->nsuper + 1),    static_cast<const double*>(L->x), list(L->Perm, L->n)};
-      ulterix::solve(factor, X);
+      ulterix::solve(supernodes(), X);
       return;
     }
     cholmod_dense B{};
@@ -137,6 +152,10 @@ double Factorisation::flops() const {
 void Factorisation::solve(Eigen::Ref<Eigen::MatrixXd> X) const {
   if (X.rows() == 0 || X.cols() == 0) return;
   impl_->solve(X);
+}
+
+void Factorisation::solve_pack(double* rows) const {
+  if (impl_->pattern->size > 0) impl_->solve_pack(rows);
 }
 
 }  // namespace ulterix

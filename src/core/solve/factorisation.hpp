@@ -10,8 +10,9 @@ namespace ulterix {
 
 enum class FactorStatus { positive_definite, not_positive_definite, not_finite };
 
-/// Sparse symmetric factorisation (CHOLMOD) of matrices that share one pattern, which is already in
-/// elimination order. Analysed once, factorised often; many right sides at a time.
+/// Sparse symmetric factorisation (CHOLMOD; large ones on all cores) of matrices that share one
+/// pattern, which is already in elimination order. Analysed once, factorised often; many right
+/// sides at a time.
 class Factorisation {
  public:
   explicit Factorisation(const SymmetricPattern& pattern);
@@ -27,6 +28,8 @@ class Factorisation {
 
   /// X = K⁻¹·X, columns are right sides. Precondition: the last factorise was positive definite.
   void solve(Eigen::Ref<Eigen::MatrixXd> X) const;
+  /// The same for a pack, in place; from several threads at once where there are several packs.
+  void solve_pack(double* rows) const;
 
   double flops() const;  ///< of one factorisation
 

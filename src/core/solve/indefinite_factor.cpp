@@ -20,6 +20,17 @@ std::optional<BlockLdl> factorise(const Analysis& analysis, const SymmetricPatte
 struct IndefiniteFactor::Impl {
   explicit Impl(const SymmetricPattern& pattern) : analysis(pattern, CHOLMOD_SUPERNODAL) {}
 
+  SupernodalFactor supernodes() const {
+    const cholmod_factor& L = *analysis.L;
+    return {list(L.super, L.nsuper + 1),
+            list(L.pi, L.nsuper + 1),
+            list(L.s, L.ssize),
+            ldl.value_start,
+            ldl.values.get(),
+            list(L.Perm, L.n),
+            ldl.panel};
+  }
+
   Analysis analysis;
   BlockLdl ldl;
 };
@@ -44,16 +55,11 @@ int IndefiniteFactor::negative_eigenvalues() const {
 
 // NOLINTNEXTLINE(performance-unnecessary-value-param): a view, and written through
 void IndefiniteFactor::solve(Eigen::Ref<Eigen::MatrixXd> X) const {
-  const cholmod_factor& L = *impl_->analysis.L;
-  const BlockLdl& ldl = impl_->ldl;
-  const SupernodalFactor factor{list(L.super, L.nsuper + 1),
-                                list(L.pi, L.nsuper + 1),
-                                list(L.s, L.ssize),
-                                ldl.value_start,
-                                ldl.values.get(),
-                                list(L.Perm, L.n),
-                                ldl.panel};
-  ulterix::solve(factor, X);
+  ulterix::solve(impl_->supernodes(), X);
+}
+
+void IndefiniteFactor::solve_pack(double* rows) const {
+  ulterix::solve(impl_->supernodes(), rows);
 }
 
 std::optional<int> negative_eigenvalues(const SymmetricPattern& pattern,

@@ -23,6 +23,8 @@ class IndefiniteFactor {
   int negative_eigenvalues() const;
   /// X = K⁻¹·X, columns are right sides.
   void solve(Eigen::Ref<Eigen::MatrixXd> X) const;
+  /// The same for a pack, in place.
+  void solve_pack(double* rows) const;
 
  private:
   struct Impl;

@@ -6,6 +6,8 @@
 #include <Eigen/Eigenvalues>
 #include <algorithm>
 
+#include "core/solve/packed_kernels.hpp"
+
 namespace ulterix {
 
 using Eigen::MatrixXd;
@@ -118,23 +120,33 @@ std::vector<double> InnerElimination::rest(const SymmetricPattern& pattern,
   return result;
 }
 
-void InnerElimination::solve(MatrixXd& X, const std::function<void(MatrixXd&)>& solve_rest) const {
-  if (inner_ == 0) return solve_rest(X);
-  MatrixXd rest = X.bottomRows(X.rows() - inner_);
-  MatrixXd own, ends;
+void InnerElimination::solve_pack(double* rows,
+                                  const std::function<void(double*)>& solve_rest) const {
+  double* rest = rows + std::size_t(inner_) * kPacked;
+  std::vector<double> sums;
+  const auto times = [&sums](const MatrixXd& A, const double* packed) {  // Aᵀ·packed
+    sums.assign(static_cast<std::size_t>(A.cols() * kPacked), 0.0);
+    add_inner(A.data(), A.rows(), A.cols(), packed, A.rows(), sums.data());
+  };
   for (const Group& group : groups_) {
-    auto part = X.middleRows(group.first, group.inverse.rows());
-    own = part;
-    ends.noalias() = group.follows.transpose() * own;
-    part.noalias() = group.inverse * own;
-    rest(group.ends, Eigen::all) -= ends;
+    double* own = rows + std::size_t(group.first) * kPacked;
+    times(group.follows, own);
+    for (std::size_t i = 0; i < group.ends.size(); ++i) {
+      double* end = rest + std::size_t(group.ends[i]) * kPacked;
+      for (std::size_t k = 0; k < kPacked; ++k) end[k] -= sums[i * kPacked + k];
+    }
+    times(group.inverse, own);  // symmetric
+    std::copy(sums.begin(), sums.end(), own);
   }
   solve_rest(rest);
   for (const Group& group : groups_) {
-    ends = rest(group.ends, Eigen::all);
-    X.middleRows(group.first, group.inverse.rows()).noalias() -= group.follows * ends;
+    sums.resize(group.ends.size() * kPacked);
+    for (std::size_t i = 0; i < group.ends.size(); ++i) {
+      std::copy_n(rest + std::size_t(group.ends[i]) * kPacked, kPacked, &sums[i * kPacked]);
+    }
+    take_product(group.follows.data(), group.follows.rows(), group.follows.cols(), sums.data(),
+                 group.follows.rows(), rows + std::size_t(group.first) * kPacked);
   }
-  X.bottomRows(rest.rows()) = rest;
 }
 
 }  // namespace ulterix

@@ -28,8 +28,9 @@ class InnerElimination {
   std::vector<double> rest(const SymmetricPattern& pattern, const std::vector<double>& values,
                            const SymmetricPattern& outer) const;
 
-  /// X = K⁻¹·X, columns are right sides; `solve_rest` does the same for the Schur complement.
-  void solve(Eigen::MatrixXd& X, const std::function<void(Eigen::MatrixXd&)>& solve_rest) const;
+  /// K⁻¹ of a pack, in place; `solve_rest` does the same for the Schur complement, whose rows are
+  /// the last.
+  void solve_pack(double* rows, const std::function<void(double*)>& solve_rest) const;
 
  private:
   struct Group {

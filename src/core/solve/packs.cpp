@@ -13,6 +13,23 @@ constexpr Eigen::Index kLong = 20000;
 
 }  // namespace
 
+Pack::Pack(Eigen::Index rows)
+    : rows_(rows), values_(large_block(static_cast<std::size_t>(rows * kPacked))) {}
+
+Pack::Pack(const Eigen::Ref<const Eigen::MatrixXd>& X, Eigen::Index first, Eigen::Index width)
+    : Pack(X.rows()) {
+  for (Eigen::Index i = 0; i < rows_; ++i) {
+    for (Eigen::Index k = 0; k < kPacked; ++k) row(i)[k] = k < width ? X(i, first + k) : 0;
+  }
+}
+
+// NOLINTNEXTLINE(performance-unnecessary-value-param): a view, and written through
+void Pack::copy_to(Eigen::Ref<Eigen::MatrixXd> X, Eigen::Index first, Eigen::Index width) const {
+  for (Eigen::Index i = 0; i < rows_; ++i) {
+    for (Eigen::Index k = 0; k < width; ++k) X(i, first + k) = row(i)[k];
+  }
+}
+
 void for_each_pack(Eigen::Index rows, Eigen::Index columns,
                    const std::function<void(Eigen::Index, Eigen::Index)>& act) {
   const auto one = [&](Eigen::Index pack) {

@@ -4,7 +4,7 @@
 #include <array>
 #include <vector>
 
-#include "core/solve/tall_products.hpp"
+#include "core/solve/packed_kernels.hpp"
 
 namespace ulterix {
 
@@ -58,18 +58,18 @@ template <class Square>
 class PackedSolve {
  public:
   explicit PackedSolve(const SupernodalFactor& factor)
-      : factor_(factor), square_(factor), x_(factor.order.size() * kPacked) {}
+      : factor_(factor), square_(factor), x_(Index(factor.order.size())) {}
 
-  void solve(Eigen::Ref<Eigen::MatrixXd>& X, Index column, Index width) {
-    std::fill(x_.begin(), x_.end(), 0.0);
-    for (Index k = 0; k < Index(factor_.order.size()); ++k) {
-      for (Index c = 0; c < width; ++c) row(k)[c] = X(factor_.order[std::size_t(k)], column + c);
+  void solve(double* rows) {
+    const Index size = Index(factor_.order.size());
+    for (Index k = 0; k < size; ++k) {
+      std::copy_n(rows + factor_.order[std::size_t(k)] * kPacked, kPacked, row(k));
     }
     const std::size_t count = factor_.first.size() - 1;
     for (std::size_t s = 0; s < count; ++s) forward(view(s));
     for (std::size_t s = count; s-- > 0;) backward(view(s));
-    for (Index k = 0; k < Index(factor_.order.size()); ++k) {
-      for (Index c = 0; c < width; ++c) X(factor_.order[std::size_t(k)], column + c) = row(k)[c];
+    for (Index k = 0; k < size; ++k) {
+      std::copy_n(row(k), kPacked, rows + factor_.order[std::size_t(k)] * kPacked);
     }
   }
 
@@ -80,7 +80,7 @@ class PackedSolve {
     const double* L;
   };
 
-  double* row(Index k) { return x_.data() + k * kPacked; }
+  double* row(Index k) { return x_.row(k); }
 
   View view(std::size_t s) const {
     View v;
@@ -140,25 +140,28 @@ class PackedSolve {
 
   const SupernodalFactor& factor_;
   Square square_;
-  std::vector<double> x_, sums_;
+  Pack x_;
+  std::vector<double> sums_;
   std::array<double, kPackedRows * kPacked> chunk_;
 };
 
-template <class Square>
-void solve_by(const SupernodalFactor& factor, Eigen::Ref<Eigen::MatrixXd>& X) {
-  for_each_pack(X.rows(), X.cols(), [&](Index column, Index width) {
-    PackedSolve<Square>(factor).solve(X, column, width);
-  });
-}
-
 }  // namespace
 
-void solve(const SupernodalFactor& factor, Eigen::Ref<Eigen::MatrixXd> X) {
+void solve(const SupernodalFactor& factor, double* rows) {
   if (factor.panel > 0) {
-    solve_by<InverseBlock>(factor, X);
+    PackedSolve<InverseBlock>(factor).solve(rows);
   } else {
-    solve_by<Triangle>(factor, X);
+    PackedSolve<Triangle>(factor).solve(rows);
   }
+}
+
+// NOLINTNEXTLINE(performance-unnecessary-value-param): a view, and written through
+void solve(const SupernodalFactor& factor, Eigen::Ref<Eigen::MatrixXd> X) {
+  for_each_pack(X.rows(), X.cols(), [&](Index first, Index width) {
+    Pack pack(X, first, width);
+    solve(factor, pack.row(0));
+    pack.copy_to(X, first, width);
+  });
 }
 
 }  // namespace ulterix

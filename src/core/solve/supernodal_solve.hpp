@@ -17,6 +17,9 @@ struct SupernodalFactor {
   int panel = 0;
 };
 
+/// (LLᵀ)⁻¹ or (LDLᵀ)⁻¹ of a pack, in place.
+void solve(const SupernodalFactor& factor, double* rows);
+
 /// X = (LLᵀ)⁻¹·X or (LDLᵀ)⁻¹·X for several columns: a pack at a time passes the factor, which is
 /// read from memory twice for them all.
 void solve(const SupernodalFactor& factor, Eigen::Ref<Eigen::MatrixXd> X);

@@ -16,15 +16,4 @@ Eigen::MatrixXd tall_product(const Eigen::MatrixXd& A, const Eigen::MatrixXd& c)
 void tall_subtract(const Eigen::MatrixXd& A, Eigen::Index first, const Eigen::MatrixXd& c,
                    Eigen::MatrixXd& W);
 
-/// So many packed rows at a time stay in cache.
-inline constexpr Eigen::Index kPackedRows = 128;
-
-/// sums (columns x kPacked) += Aᵀ·packed over `rows` rows; A by columns, `stride` apart.
-void add_inner(const double* A, Eigen::Index stride, Eigen::Index columns, const double* packed,
-               Eigen::Index rows, double* sums);
-
-/// packed −= A·c over `rows` rows; c: columns x kPacked, by rows.
-void take_product(const double* A, Eigen::Index stride, Eigen::Index columns, const double* c,
-                  Eigen::Index rows, double* packed);
-
 }  // namespace ulterix

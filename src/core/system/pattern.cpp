@@ -2,7 +2,7 @@
 
 #include <algorithm>
 
-#include "core/solve/packs.hpp"
+#include "core/solve/packed_kernels.hpp"
 
 namespace ulterix {
 
@@ -87,48 +87,41 @@ void ScatterMap::add(NodeId id, const Matrix6d& K, std::vector<double>& values) 
   }
 }
 
-namespace {
+namespace {}  // namespace
 
-/// Y = K·X for `Width` columns; their rows lie together, so that one entry serves them all.
-template <int Width>
-void multiply_columns(const SymmetricPattern& pattern, const std::vector<double>& values,
-                      const Eigen::MatrixXd& X, Eigen::Index first, Eigen::MatrixXd& Y) {
-  using Rows =
-      Eigen::Matrix<double, Eigen::Dynamic, Width, Width == 1 ? Eigen::ColMajor : Eigen::RowMajor>;
-  const Rows x = X.middleCols<Width>(first);
-  Rows y = Rows::Zero(X.rows(), Width);
-  for (int j = 0; j < pattern.size; ++j) {
-    const auto from = static_cast<std::size_t>(pattern.column_start[j]);
-    const auto to = static_cast<std::size_t>(pattern.column_start[j + 1]);
-    const Eigen::Matrix<double, 1, Width> xj = x.row(j);
-    Eigen::Matrix<double, 1, Width> sum = values[from] * xj;  // the diagonal comes first
-    for (std::size_t p = from + 1; p < to; ++p) {
-      const std::int64_t i = pattern.rows[p];
-      y.row(i) += values[p] * xj;
-      sum += values[p] * x.row(i);
-    }
-    y.row(j) += sum;
-  }
-  Y.middleCols<Width>(first) = y;
+void multiply_pack(const SymmetricPattern& pattern, const std::vector<double>& values,
+                   const double* x, double* y) {
+  multiply_symmetric(pattern.column_start.data(), pattern.rows.data(), values.data(), pattern.size,
+                     x, y);
 }
-
-}  // namespace
 
 Eigen::MatrixXd multiply_block(const SymmetricPattern& pattern, const std::vector<double>& values,
                                const Eigen::MatrixXd& X) {
   Eigen::MatrixXd Y(X.rows(), X.cols());
   for_each_pack(X.rows(), X.cols(), [&](Eigen::Index first, Eigen::Index width) {
-    const Eigen::Index end = first + width;
-    for (; first + 8 <= end; first += 8) multiply_columns<8>(pattern, values, X, first, Y);
-    for (; first + 4 <= end; first += 4) multiply_columns<4>(pattern, values, X, first, Y);
-    for (; first < end; ++first) multiply_columns<1>(pattern, values, X, first, Y);
+    const Pack x(X, first, width);
+    Pack y(X.rows());
+    multiply_pack(pattern, values, x.row(0), y.row(0));
+    y.copy_to(Y, first, width);
   });
   return Y;
 }
 
 VectorXd multiply(const SymmetricPattern& pattern, const std::vector<double>& values,
                   const VectorXd& x) {
-  return multiply_block(pattern, values, x);
+  VectorXd y = VectorXd::Zero(x.size());
+  for (int j = 0; j < pattern.size; ++j) {
+    const auto from = static_cast<std::size_t>(pattern.column_start[j]);
+    const auto to = static_cast<std::size_t>(pattern.column_start[j + 1]);
+    double sum = values[from] * x[j];  // the diagonal comes first
+    for (std::size_t p = from + 1; p < to; ++p) {
+      const std::int64_t i = pattern.rows[p];
+      y[i] += values[p] * x[j];
+      sum += values[p] * x[i];
+    }
+    y[j] += sum;
+  }
+  return y;
 }
 
 }  // namespace ulterix

@@ -41,6 +41,10 @@ SymmetricPattern make_pattern(const DofMap& dofs, const std::vector<int>& node_o
 VectorXd multiply(const SymmetricPattern& pattern, const std::vector<double>& values,
                   const VectorXd& x);
 
+/// The same for a pack: y is written, x read.
+void multiply_pack(const SymmetricPattern& pattern, const std::vector<double>& values,
+                   const double* x, double* y);
+
 /// The same for several columns at once.
 Eigen::MatrixXd multiply_block(const SymmetricPattern& pattern, const std::vector<double>& values,
                                const Eigen::MatrixXd& X);
