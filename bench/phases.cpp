@@ -120,9 +120,10 @@ void write(benchmark::State& state) {
   const RunResult full = run(model);
   const auto folder = std::filesystem::temp_directory_path() / "ulterix-bench";
   std::filesystem::create_directories(folder / "tables");
+  const UnitSystem units;
   for (auto _ : state) {
     std::filesystem::remove(folder / "results.sqlite");
-    write_tables(full, UnitSystem(), "", "", folder);
+    TablesWriter(units, folder).write(full, "", "");
   }
   std::filesystem::remove_all(folder);
 }

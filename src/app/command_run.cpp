@@ -73,9 +73,10 @@ int run_and_write(const ModelFile& file, const RunSettings& settings) {
     keep_baseline_only(model);
     only.clear();
   }
+  TablesWriter tables(file.units, folder.building());
   const RunResult result = run(std::move(model), only, progress);
   const std::string model_name = fs::path(file.path).filename().string();
-  write_tables(result, file.units, file.text, model_name, folder.building(), progress);
+  tables.write(result, file.text, model_name, progress);
   const std::string summary = summary_json(result, file.units, file.text, model_name);
   write_text(folder.building() / "summary.json", summary);
   write_text(folder.building() / "model.toml", file.text);

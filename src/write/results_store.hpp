@@ -11,32 +11,6 @@
 
 namespace ulterix {
 
-/// The layout of results.sqlite; a file of another number is refused.
-inline constexpr int kStoreVersion = 1;
-
-/// Writes one SQLite file in one transaction: a view of the table's name for each table, `columns`
-/// with the units, `run` with the model's text. How the rows lie beneath the views:
-/// docs/results-store.md. Throws std::ios_base::failure when the disk does not take it.
-class StoreWriter {
- public:
-  StoreWriter(const RunResult& result, const UnitSystem& units, const std::string& model_text,
-              const std::string& model_name, const std::filesystem::path& file);
-  ~StoreWriter();
-  StoreWriter(const StoreWriter&) = delete;
-  StoreWriter& operator=(const StoreWriter&) = delete;
-
-  void table(const RunResult& result, const UnitSystem& units, const TableSpec& spec);
-  /// A gathered table: for each step and member in order, its rows as a JSON list of lists.
-  void begin_gathered(const TableSpec& spec);
-  void gathered(const Step& step, const std::string& member, const std::string& rows);
-  void end_gathered();
-  void commit();
-
- private:
-  struct Impl;
-  std::unique_ptr<Impl> impl_;
-};
-
 /// Why a store cannot be read, in words for the user.
 struct StoreError {
   std::string words;

@@ -7,7 +7,6 @@
 #include <nlohmann/json.hpp>
 
 #include "write/csv.hpp"
-#include "write/results_store.hpp"
 
 namespace ulterix {
 
@@ -191,25 +190,34 @@ class GatheredWriter {
 
 }  // namespace
 
-void write_tables(const RunResult& result, const UnitSystem& units, const std::string& model_text,
-                  const std::string& model_name, const std::filesystem::path& folder,
-                  const Progress& progress) {
+TablesWriter::TablesWriter(const UnitSystem& units, std::filesystem::path folder)
+    : units_(units), folder_(std::move(folder)) {
+  store_ = std::async(std::launch::async, [this] {
+    return std::make_unique<StoreWriter>(units_, folder_ / "results.sqlite");
+  });
+}
+
+TablesWriter::~TablesWriter() = default;
+
+void TablesWriter::write(const RunResult& result, const std::string& model_text,
+                         const std::string& model_name, const Progress& progress) {
   std::future<void> short_files = std::async(std::launch::async, [&] {
-    CsvSink csv(folder / "tables", units);
+    CsvSink csv(folder_ / "tables", units_);
     for (const TableSpec& spec : table_specs()) {
-      if (!spec.gathered) write_table(result, units, spec, csv);
+      if (!spec.gathered) write_table(result, units_, spec, csv);
     }
   });
-  StoreWriter store(result, units, model_text, model_name, folder / "results.sqlite");
+  const std::unique_ptr<StoreWriter> store = store_.get();
+  store->about(result, model_text, model_name);
   for (const TableSpec& spec : table_specs()) {
-    if (!spec.gathered) store.table(result, units, spec);
+    if (!spec.gathered) store->table(result, units_, spec);
   }
   short_files.get();
-  CsvSink csv(folder / "tables", units);
+  CsvSink csv(folder_ / "tables", units_);
   for (const TableSpec& spec : table_specs()) {
-    if (spec.gathered) GatheredWriter(result, units, spec, csv, store, progress).write();
+    if (spec.gathered) GatheredWriter(result, units_, spec, csv, *store, progress).write();
   }
-  store.commit();
+  store->commit();
 }
 
 }  // namespace ulterix

@@ -1,17 +1,34 @@
 #pragma once
 
 #include <filesystem>
+#include <future>
+#include <memory>
 #include <string>
 
 #include "core/analysis/run.hpp"
 #include "units/unit_system.hpp"
+#include "write/store_writer.hpp"
 
 namespace ulterix {
 
 /// Writes every table of a run into a results folder, as CSV files in `tables/` and into
 /// `results.sqlite`. Numbers of the long tables are turned into text once, for both, on all cores.
-void write_tables(const RunResult& result, const UnitSystem& units, const std::string& model_text,
-                  const std::string& model_name, const std::filesystem::path& folder,
-                  const Progress& progress = {});
+class TablesWriter {
+ public:
+  /// The store is laid out by another thread, while the run is still computed.
+  TablesWriter(const UnitSystem& units, std::filesystem::path folder);
+  ~TablesWriter();
+  TablesWriter(const TablesWriter&) = delete;
+  TablesWriter& operator=(const TablesWriter&) = delete;
+
+  /// Once. Throws std::ios_base::failure when the disk does not take it.
+  void write(const RunResult& result, const std::string& model_text, const std::string& model_name,
+             const Progress& progress = {});
+
+ private:
+  const UnitSystem& units_;
+  std::filesystem::path folder_;
+  std::future<std::unique_ptr<StoreWriter>> store_;
+};
 
 }  // namespace ulterix

@@ -95,7 +95,8 @@ TEST(Tables, RowsMatchTheirColumns) {
   const RunResult r = run(b.model);
   const Workplace w;
   fs::create_directory(w.folder() / "tables");
-  write_tables(r, UnitSystem(), "the text", "m.toml", w.folder());
+  const UnitSystem units;
+  TablesWriter(units, w.folder()).write(r, "the text", "m.toml");
   const ResultsStore store(w.folder() / "results.sqlite");
   EXPECT_EQ(store.about("model_text"), "the text");
   for (const TableSpec& spec : table_specs()) {

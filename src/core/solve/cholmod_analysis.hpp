@@ -1,6 +1,5 @@
 #pragma once
 
-#include <cblas.h>
 #include <cholmod.h>
 #include <omp.h>
 
@@ -8,6 +7,7 @@
 #include <span>
 #include <vector>
 
+#include "core/solve/blas_threads.hpp"
 #include "core/solve/elimination_tree.hpp"
 #include "core/system/pattern.hpp"
 
@@ -20,9 +20,8 @@ inline void set_up(cholmod_common& common) {
   common.method[0].ordering = CHOLMOD_NATURAL;
   common.postorder = 1;
   common.final_ll = 1;
-  // One thread: with more, the last digits would depend on their number. CHOLMOD asks OpenMP for
-  // four threads of its own, which without cores of their own only wait on each other.
-  openblas_set_num_threads(1);
+  // CHOLMOD asks OpenMP for four threads, which without cores of their own only wait on each other.
+  keep_blas_to_its_caller();
   omp_set_max_active_levels(0);
 }
 

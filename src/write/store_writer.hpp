@@ -1,0 +1,35 @@
+#pragma once
+
+#include <filesystem>
+#include <memory>
+#include <string>
+
+#include "write/tables.hpp"
+
+namespace ulterix {
+
+/// Writes one SQLite file in one transaction: a view of the table's name for each table, `columns`
+/// with the units, `run` with the model's text. How the rows lie beneath the views:
+/// docs/results-store.md. Throws std::ios_base::failure when the disk does not take it.
+class StoreWriter {
+ public:
+  /// Lays the file out, which needs no results yet.
+  StoreWriter(const UnitSystem& units, const std::filesystem::path& file);
+  ~StoreWriter();
+  StoreWriter(const StoreWriter&) = delete;
+  StoreWriter& operator=(const StoreWriter&) = delete;
+
+  void about(const RunResult& result, const std::string& model_text, const std::string& model_name);
+  void table(const RunResult& result, const UnitSystem& units, const TableSpec& spec);
+  /// A gathered table: for each step and member in order, its rows as a JSON list of lists.
+  void begin_gathered(const TableSpec& spec);
+  void gathered(const Step& step, const std::string& member, const std::string& rows);
+  void end_gathered();
+  void commit();
+
+ private:
+  struct Impl;
+  std::unique_ptr<Impl> impl_;
+};
+
+}  // namespace ulterix
