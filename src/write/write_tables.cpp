@@ -30,6 +30,7 @@ class GatheredText : public TableSink {
     for (const ColumnSpec& c : table.columns) {
       factors_.push_back(c.type == ColumnSpec::Type::real ? units.to_si(c.quantity, 1) : 1);
     }
+    cells_.resize(kLead + factors_.size());
   }
 
   std::string csv;
@@ -43,7 +44,7 @@ class GatheredText : public TableSink {
 
   void text(std::string_view value) override {
     separate_csv();
-    csv += csv_cell(value);
+    csv += cell_text(value);
     if (in_json())
       json.back() +=
           is_plain(value) ? '"' + std::string(value) + '"' : nlohmann::json(value).dump();
@@ -82,6 +83,13 @@ class GatheredText : public TableSink {
  private:
   static constexpr std::size_t kLead = 3;
 
+  /// Rows of one member begin alike.
+  const std::string& cell_text(std::string_view value) {
+    Cell& cell = cells_[cell_];
+    if (cell.value != value) cell = {std::string(value), csv_cell(value)};
+    return cell.text;
+  }
+
   void separate_csv() {
     if (cell_ > 0) csv += ',';
   }
@@ -97,7 +105,11 @@ class GatheredText : public TableSink {
     return true;
   }
 
+  struct Cell {  // the text that stood there last, and how CSV has it
+    std::string value, text;
+  };
   std::vector<double> factors_;
+  std::vector<Cell> cells_;
   std::size_t cell_ = 0;
 };
 

@@ -51,7 +51,6 @@ class Envelope {
     ++count_;
   }
 
-  int count() const { return count_; }
   const std::vector<EnvelopeRow>& rows() const { return rows_; }
 
  private:
@@ -87,14 +86,17 @@ std::vector<EnvelopeRow> find_envelopes(const RunResult& result) {
   const bool combinations = std::any_of(result.steps.begin(), result.steps.end(),
                                         [](const Step& s) { return s.loads.combination; });
   for (const std::string& analysis : result.analyses()) {
-    Envelope envelope(*result.model, analysis);
+    std::vector<std::size_t> counted;
     for (std::size_t i = 0; i < result.steps.size(); ++i) {
       const Step& step = result.steps[i];
       const bool counts = step.analysis == analysis && step.has_state && step.state.lambda == 1 &&
                           step.loads.combination == combinations && !result.extremes[i].empty();
-      if (counts) envelope.add(step, result.extremes[i]);
+      if (counts) counted.push_back(i);
     }
-    if (envelope.count() > 1) all.insert(all.end(), envelope.rows().begin(), envelope.rows().end());
+    if (counted.size() < 2) continue;
+    Envelope envelope(*result.model, analysis);
+    for (const std::size_t i : counted) envelope.add(result.steps[i], result.extremes[i]);
+    all.insert(all.end(), envelope.rows().begin(), envelope.rows().end());
   }
   return all;
 }

@@ -60,18 +60,19 @@ bool is_leaning(const MemberFrame& system, MemberId id, int direction) {
 
 namespace {
 
-/// Largest relative displacement over the columns, signed.
-double drift_of(const Recovery& recovery, const std::vector<StoreyColumn>& columns, int direction) {
-  double drift = 0;
+/// Largest relative displacement over the columns in each direction, signed.
+Vector3d drifts_of(const Recovery& recovery, const std::vector<StoreyColumn>& columns) {
+  Vector3d drifts = Vector3d::Zero();
   for (const StoreyColumn& c : columns) {
     const MemberLine line = recovery.line(c.member);
     const Matrix3d& R = recovery.frame().axes(c.member);
-    const Vector3d low = R.transpose() * line.at(c.x_low).displacement;
-    const Vector3d high = R.transpose() * line.at(c.x_high).displacement;
-    const double d = high[direction] - low[direction];
-    if (std::abs(d) > std::abs(drift) * (1 + 1e-9)) drift = d;
+    const Vector3d d =
+        R.transpose() * (line.at(c.x_high).displacement - line.at(c.x_low).displacement);
+    for (int i = 0; i < 3; ++i) {
+      if (std::abs(d[i]) > std::abs(drifts[i]) * (1 + 1e-9)) drifts[i] = d[i];
+    }
   }
-  return drift;
+  return drifts;
 }
 
 /// Loads on and reactions of all nodes above an elevation.
@@ -126,22 +127,27 @@ std::vector<StoreyRow> find_storeys(const Recovery& first_order, const Recovery&
   const std::vector<Level> levels = find_levels(model);
   const IndexedVector<NodeId, Vector3d> at_nodes = step.loads().shared_to_nodes();
   const double tolerance = kSameLevel * height_of(model);
-  const bool compares = &first_order.step() != &step.step() && first_order.step().has_state;
+  const bool same = &first_order.step() == &step.step();
+  const bool compares = !same && first_order.step().has_state;
   for (std::size_t i = 1; i < levels.size(); ++i) {
     const double low = levels[i - 1].elevation, high = levels[i].elevation;
     const std::vector<StoreyColumn> columns = columns_between(model, low, high);
     if (columns.empty()) continue;
     const Vector3d above = loads_above(step, at_nodes, low + tolerance);
+    const Vector3d drifts = drifts_of(step, columns);
+    Vector3d first_drifts = Vector3d::Zero();
+    if (first_order.step().has_state) {
+      first_drifts = same ? drifts : drifts_of(first_order, columns);
+    }
     for (const int direction : model.horizontal_axes()) {
       StoreyRow row;
       row.storey = levels[i].name;
       row.direction = direction;
       row.height = high - low;
-      row.drift = drift_of(step, columns, direction);
+      row.drift = drifts[direction];
       row.shear = above[direction];
       row.gravity = -above[model.vertical];
-      const double first =
-          first_order.step().has_state ? drift_of(first_order, columns, direction) : 0;
+      const double first = first_drifts[direction];
       row.first_drift = first;
       const bool pushed = std::abs(row.shear) > kNoShear * std::abs(row.gravity);
       if (pushed && std::abs(row.drift) > kNoDrift * row.height) {

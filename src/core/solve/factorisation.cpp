@@ -13,8 +13,6 @@ namespace {
 
 /// From so many right sides on CHOLMOD, which hands them to BLAS, spends more time on copies.
 constexpr Eigen::Index kSeveral = 2;
-/// From so many operations on the factor is made by all cores.
-constexpr double kLarge = 2e8;
 
 }  // namespace
 
@@ -22,7 +20,7 @@ struct Factorisation::Impl : Analysis {
   const SymmetricPattern* pattern;
   double smallest_pivot = 1, flops = 0;
   cholmod_dense *solution = nullptr, *Y = nullptr, *E = nullptr;
-  LargeBlock own;  ///< values of L where they are made here
+  LargeBlock own;  ///< values of L where it has supernodes
 
   explicit Impl(const SymmetricPattern& p) : Analysis(p, CHOLMOD_AUTO), pattern(&p) {
     flops = common.fl;
@@ -38,7 +36,7 @@ struct Factorisation::Impl : Analysis {
   }
 
   bool factorise(const std::vector<double>& values) {
-    if (L->is_super && flops >= kLarge) return factorise_here(values);
+    if (L->is_super) return factorise_here(values);
     cholmod_sparse A = view(*pattern, &values);
     common.final_ll = 1;
     cholmod_l_factorize(&A, L, &common);
