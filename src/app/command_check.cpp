@@ -14,7 +14,7 @@
 #include "draw/canvas.hpp"
 #include "draw/model_figure.hpp"
 #include "read/keys.hpp"
-#include "write/tables.hpp"
+#include "write/table_specs.hpp"
 
 namespace ulterix {
 

@@ -14,7 +14,7 @@
 #include "draw/result_figures.hpp"
 #include "read/near_names.hpp"
 #include "write/results_folder.hpp"
-#include "write/tables.hpp"
+#include "write/table_specs.hpp"
 #include "write/write_tables.hpp"
 
 namespace ulterix {

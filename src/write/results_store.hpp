@@ -7,7 +7,7 @@
 #include <variant>
 #include <vector>
 
-#include "write/tables.hpp"
+#include "write/table_specs.hpp"
 
 namespace ulterix {
 

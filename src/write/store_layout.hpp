@@ -4,7 +4,7 @@
 
 #include <string>
 
-#include "write/tables.hpp"
+#include "write/table_specs.hpp"
 
 namespace ulterix {
 

@@ -1,40 +1,15 @@
 #pragma once
 
 #include <optional>
-#include <span>
 #include <string>
 #include <string_view>
-#include <vector>
 
 #include "core/analysis/run.hpp"
 #include "core/results/comparison.hpp"
 #include "units/unit_system.hpp"
+#include "write/table_specs.hpp"
 
 namespace ulterix {
-
-/// A column of a results table. Text and whole numbers have no unit.
-struct ColumnSpec {
-  enum class Type { text, integer, real } type;
-  std::string_view name;
-  Quantity quantity;  ///< of a real
-  std::string_view doc;
-};
-
-/// A results table; every row starts with analysis, loads, step.
-struct TableSpec {
-  std::string_view name;
-  std::string_view doc;
-  std::vector<ColumnSpec> columns;  ///< after the three leading ones
-  /// Many rows a member: the store keeps all rows of one member and step together.
-  bool gathered = false;
-};
-
-/// The registry that all writers and the docs share.
-std::span<const TableSpec> table_specs();
-const TableSpec* find_table(std::string_view name);
-
-/// Header of a column with its unit: `ux[mm]`.
-std::string column_header(const ColumnSpec& column, const UnitSystem& units);
 
 /// The kind of quantity that a row holds.
 Quantity quantity_of(const ComparisonRow& row);
@@ -68,8 +43,5 @@ bool has_rows(const TableSpec& table, const Step& step);
 /// The rows of one member and step of a gathered table, without begin() and end().
 void write_member_rows(const RunResult& result, const UnitSystem& units, const TableSpec& table,
                        std::size_t step, MemberId member, TableSink& sink);
-
-/// The tables as a Markdown page (docs/tables.md).
-std::string tables_as_markdown();
 
 }  // namespace ulterix
