@@ -3,8 +3,13 @@
 #include <gtest/gtest.h>
 #include <tbb/global_control.h>
 
+#include <algorithm>
+
+#include "core/solve/elimination_tree.hpp"
 #include "core/solve/factorisation.hpp"
 #include "core/solve/indefinite_factor.hpp"
+#include "core/solve/large_blocks.hpp"
+#include "core/solve/packs.hpp"
 #include "support/grid.hpp"
 
 namespace ulterix::testing {
@@ -93,6 +98,111 @@ TEST(Multifrontal, DigitsDoNotDependOnTheNumberOfThreads) {
   const Eigen::MatrixXd many = solutions();
   const tbb::global_control one(tbb::global_control::max_allowed_parallelism, 1);
   EXPECT_EQ((solutions() - many).cwiseAbs().maxCoeff(), 0);
+}
+
+/// The blocks of a binary tree of `levels`: each eliminates `pivots` unknowns and touches those of
+/// its parent.
+struct BinaryTree {
+  std::vector<std::int64_t> first = {0}, row_start = {0}, rows;
+
+  BinaryTree(int levels, int pivots) { add(levels, pivots); }
+  EliminationBlocks blocks() const { return {first, row_start, rows, {}}; }
+
+ private:
+  /// Children first; returns the block's number.
+  int add(int level, int pivots) {
+    std::vector<int> children;
+    if (level > 1) {
+      children.push_back(add(level - 1, pivots));
+      children.push_back(add(level - 1, pivots));
+    }
+    const int own = static_cast<int>(first.size()) - 1;
+    first.push_back(first.back() + pivots);
+    // Rows of the parent are not known yet: they are filled in when it comes.
+    for (int i = 0; i < 2 * pivots; ++i) rows.push_back(first[own] + i);
+    row_start.push_back(static_cast<std::int64_t>(rows.size()));
+    for (const int child : children) {
+      for (int i = 0; i < pivots; ++i) rows[row_start[child] + pivots + i] = first[own] + i;
+    }
+    return own;
+  }
+};
+
+TEST(EliminationTree, SharesOutDisjointSubtreesAndWhatIsAboveThem) {
+  BinaryTree tree(8, 200);
+  tree.rows.resize(tree.rows.size() - 200);  // the root has nobody above
+  tree.row_start.back() -= 200;
+  const SharedOut shared = share_out(tree.blocks());
+  ASSERT_EQ(shared.parent.size(), 255u);
+  EXPECT_EQ(shared.parent.back(), 255u);
+  EXPECT_EQ(shared.parent[0], 2u);
+  EXPECT_EQ(shared.parent[1], 2u);
+  EXPECT_GE(shared.subtrees.size(), 32u);
+  std::vector<int> times(255, 0);
+  for (const std::size_t b : shared.above) ++times[b];
+  for (const auto& subtree : shared.subtrees) {
+    EXPECT_TRUE(std::is_sorted(subtree.begin(), subtree.end()));
+    for (const std::size_t b : subtree) {
+      ++times[b];
+      const bool inside = std::binary_search(subtree.begin(), subtree.end(), shared.parent[b]);
+      EXPECT_EQ(inside, b != subtree.back()) << "all but the root have their parent beside them";
+    }
+  }
+  EXPECT_EQ(times, std::vector<int>(255, 1));
+}
+
+TEST(EliminationTree, LittleWorkIsOneShare) {
+  BinaryTree tree(3, 4);
+  tree.rows.resize(tree.rows.size() - 4);
+  tree.row_start.back() -= 4;
+  const SharedOut shared = share_out(tree.blocks());
+  ASSERT_EQ(shared.subtrees.size(), 1u);
+  EXPECT_EQ(shared.subtrees.front().size(), 7u);
+  EXPECT_TRUE(shared.above.empty());
+  const std::vector<std::int64_t> none = {0};
+  EXPECT_TRUE(share_out({none, none, {}, {}}).subtrees.empty());
+}
+
+TEST(LargeBlocks, WhatIsGivenBackServesTheNext) {
+  constexpr std::size_t kCount = 1 << 20;  // 8 MB
+  const double* place = nullptr;
+  {
+    const LargeBlock block = large_block(kCount);
+    block[0] = 1;
+    block[kCount - 1] = 2;
+    place = block.get();
+  }
+  const LargeBlock again = large_block(kCount - 1000);
+  EXPECT_EQ(again.get(), place);
+  const LargeBlock other = large_block(kCount);
+  EXPECT_NE(other.get(), place);
+  EXPECT_EQ(large_block(0), nullptr);
+}
+
+TEST(Packs, HoldColumnsRowByRowAndZerosWhereThereIsNone) {
+  const Eigen::MatrixXd X = Eigen::MatrixXd::Random(5, 11);
+  const Pack pack(X, 8, 3);
+  for (int i = 0; i < 5; ++i) {
+    for (int k = 0; k < kPacked; ++k) EXPECT_EQ(pack.row(i)[k], k < 3 ? X(i, 8 + k) : 0);
+  }
+  Eigen::MatrixXd Y = Eigen::MatrixXd::Zero(5, 11);
+  pack.copy_to(Y, 8, 3);
+  EXPECT_EQ(Y.rightCols(3), X.rightCols(3));
+  EXPECT_EQ(Y.leftCols(8).norm(), 0);
+}
+
+TEST(Packs, ProductsAgreeWithTheDenseMatrix) {
+  const GridMatrix K(4);
+  Eigen::MatrixXd dense = Eigen::MatrixXd::Zero(K.pattern.size, K.pattern.size);
+  for (int j = 0; j < K.pattern.size; ++j) {
+    for (auto p = K.pattern.column_start[j]; p < K.pattern.column_start[j + 1]; ++p) {
+      const auto i = K.pattern.rows[p];
+      dense(i, j) = dense(j, i) = K.values[p];
+    }
+  }
+  const Eigen::MatrixXd X = Eigen::MatrixXd::Random(K.pattern.size, 13);
+  EXPECT_LT((multiply_block(K.pattern, K.values, X) - dense * X).norm(), 1e-13 * X.norm());
+  EXPECT_LT((multiply(K.pattern, K.values, X.col(3)) - dense * X.col(3)).norm(), 1e-13);
 }
 
 }  // namespace
