@@ -52,7 +52,7 @@ class ModalSolver {
     find_totals(result);
     counts_ = first_counts();
     for (;;) {
-      const Outcome outcome = settle_on_split();
+      Outcome outcome = settle_on_split();
       if (!outcome.stands()) return outcome;
       if (!asks_for_participation() || reached(result) || wanted_ >= kMostModes || exhausted_)
         break;
@@ -110,7 +110,7 @@ class ModalSolver {
   Outcome settle_on_split() {
     for (int pass = 0;; ++pass) {
       if (!search_) {
-        const Outcome outcome = build();
+        Outcome outcome = build();
         if (!outcome.stands()) return outcome;
         search_.emplace(eigen_, mass_values_, kMostVectors);
       }

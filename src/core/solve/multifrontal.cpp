@@ -373,7 +373,8 @@ class Elimination {
 
 /// The number of negative pivots; empty at one that is no good.
 std::optional<int> eliminate(const Task& task) {
-  const auto& [parent, subtrees, above] = task.shared;
+  const std::vector<std::vector<std::size_t>>& subtrees = task.shared.subtrees;
+  const std::vector<std::size_t>& above = task.shared.above;
   std::vector<std::unique_ptr<Elimination>> parts(subtrees.size());
   std::atomic<bool> good = true;
   const auto one = [&](std::size_t s) {
