@@ -131,10 +131,6 @@ std::string where(const TableSpec& spec, const std::vector<ColumnFilter>& filter
   return sql;
 }
 
-}  // namespace
-
-namespace {
-
 Cell cell_of(const nlohmann::json& value) {
   if (value.is_string()) return value.get<std::string>();
   if (value.is_number()) return value.get<double>();

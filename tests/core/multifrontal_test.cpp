@@ -106,7 +106,7 @@ struct BinaryTree {
   std::vector<std::int64_t> first = {0}, row_start = {0}, rows;
 
   BinaryTree(int levels, int pivots) { add(levels, pivots); }
-  EliminationBlocks blocks() const { return {first, row_start, rows, {}}; }
+  EliminationBlocks blocks() const { return {first, row_start, rows}; }
 
  private:
   /// Children first; returns the block's number.
@@ -160,7 +160,7 @@ TEST(EliminationTree, LittleWorkIsOneShare) {
   EXPECT_EQ(shared.subtrees.front().size(), 7u);
   EXPECT_TRUE(shared.above.empty());
   const std::vector<std::int64_t> none = {0};
-  EXPECT_TRUE(share_out({none, none, {}, {}}).subtrees.empty());
+  EXPECT_TRUE(share_out({none, none, {}}).subtrees.empty());
 }
 
 TEST(LargeBlocks, WhatIsGivenBackServesTheNext) {

@@ -146,11 +146,7 @@ void EigenFrame::factorise() {
 }
 
 void EigenFrame::solve(Eigen::MatrixXd& X) const {
-  for_each_pack(X.rows(), X.cols(), [&](Eigen::Index first, Eigen::Index width) {
-    Pack pack(X, first, width);
-    solve(pack);
-    pack.copy_to(X, first, width);
-  });
+  change_in_packs(X, [this](Pack& pack) { solve(pack); });
 }
 
 void EigenFrame::solve(Pack& pack) const {

@@ -48,7 +48,7 @@ inline std::span<const std::int64_t> list(const void* data, std::size_t size) {
 
 inline EliminationBlocks elimination_blocks(const cholmod_factor& L) {
   return {list(L.super, L.nsuper + 1), list(L.pi, L.nsuper + 1), list(L.s, L.ssize),
-          list(L.Perm, L.n)};
+          list(L.Perm, L.n), list(L.px, L.nsuper + 1)};
 }
 
 /// The factor's structure.

@@ -11,7 +11,9 @@ namespace ulterix {
 /// unknowns first[b] .. first[b+1) and touches rows[row_start[b] .. row_start[b+1]), its own first.
 struct EliminationBlocks {
   std::span<const std::int64_t> first, row_start, rows;
-  std::span<const std::int64_t> order;  ///< order[k]: the unknown that is eliminated k-th
+  std::span<const std::int64_t> order = {};  ///< order[k]: the unknown that is eliminated k-th
+  /// The columns of block b of a factor lie dense, by its rows, from value_start[b].
+  std::span<const std::int64_t> value_start = {};
 
   std::size_t count() const { return first.size() - 1; }
   int pivots(std::size_t b) const { return static_cast<int>(first[b + 1] - first[b]); }

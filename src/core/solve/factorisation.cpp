@@ -49,14 +49,10 @@ struct Factorisation::Impl : Analysis {
       L->x = own.get();
       L->xtype = CHOLMOD_REAL;
     }
-    return factorise_definite(*pattern, values, elimination_blocks(*L), list(L->px, L->nsuper + 1),
-                              own.get());
+    return factorise_definite(*pattern, values, elimination_blocks(*L), own.get());
   }
 
-  SupernodalFactor supernodes() const {
-    return {list(L->super, L->nsuper + 1), list(L->pi, L->nsuper + 1),       list(L->s, L->ssize),
-            list(L->px, L->nsuper + 1),    static_cast<const double*>(L->x), list(L->Perm, L->n)};
-  }
+  SupernodalFactor supernodes() const { return {elimination_blocks(*L), own.get()}; }
 
   void solve_pack(double* rows) {
     if (L->is_super) {

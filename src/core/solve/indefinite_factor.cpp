@@ -21,14 +21,7 @@ struct IndefiniteFactor::Impl {
   explicit Impl(const SymmetricPattern& pattern) : analysis(pattern, CHOLMOD_SUPERNODAL) {}
 
   SupernodalFactor supernodes() const {
-    const cholmod_factor& L = *analysis.L;
-    return {list(L.super, L.nsuper + 1),
-            list(L.pi, L.nsuper + 1),
-            list(L.s, L.ssize),
-            ldl.value_start,
-            ldl.values.get(),
-            list(L.Perm, L.n),
-            ldl.panel};
+    return {elimination_blocks(*analysis.L), ldl.values.get(), ldl.panel};
   }
 
   Analysis analysis;

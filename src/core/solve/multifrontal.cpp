@@ -77,9 +77,8 @@ struct Task {
   const EliminationBlocks& blocks;
   const SharedOut& shared;
   bool definite;
-  int panel;                        // of an indefinite matrix
-  const std::int64_t* value_start;  // of the factor, by blocks
-  double* factor;                   // none: it is not kept
+  int panel;       // of an indefinite matrix
+  double* factor;  // none: it is not kept
 };
 
 /// Eliminates block after block; what a block leaves for its parent lies on a stack until then.
@@ -153,7 +152,7 @@ class Elimination {
     rows_ = static_cast<int>(task_.blocks.rows_of(b).size());
     pivots_ = task_.blocks.pivots(b);
     below_ = rows_ - pivots_;
-    own_ = task_.factor != nullptr ? task_.factor + task_.value_start[b] : own_room_.get();
+    own_ = task_.factor != nullptr ? task_.factor + task_.blocks.value_start[b] : own_room_.get();
   }
 
   /// Entry of the pivots' columns.
@@ -403,17 +402,10 @@ std::optional<BlockLdl> factorise_indefinite(const SymmetricPattern& pattern,
   const Permuted matrix = permuted(pattern, values, blocks.order);
   const SharedOut shared = share_out(blocks);
   BlockLdl ldl;
-  if (keep) {
-    ldl.value_start = {0};
-    for (std::size_t b = 0; b < blocks.count(); ++b) {
-      const auto size = std::size_t(blocks.pivots(b)) * blocks.rows_of(b).size();
-      ldl.value_start.push_back(ldl.value_start.back() + std::int64_t(size));
-    }
-    ldl.values = large_block(std::size_t(ldl.value_start.back()));
-  }
+  if (keep) ldl.values = large_block(std::size_t(blocks.value_start.back()));
   for (const int panel : {kPanel, pattern.size}) {
     const std::optional<int> negative =
-        eliminate({matrix, blocks, shared, false, panel, ldl.value_start.data(), ldl.values.get()});
+        eliminate({matrix, blocks, shared, false, panel, ldl.values.get()});
     if (!negative) continue;
     ldl.negative = *negative;
     ldl.panel = panel;
@@ -423,11 +415,10 @@ std::optional<BlockLdl> factorise_indefinite(const SymmetricPattern& pattern,
 }
 
 bool factorise_definite(const SymmetricPattern& pattern, const std::vector<double>& values,
-                        const EliminationBlocks& blocks, std::span<const std::int64_t> value_start,
-                        double* L) {
+                        const EliminationBlocks& blocks, double* L) {
   const Permuted matrix = permuted(pattern, values, blocks.order);
   const SharedOut shared = share_out(blocks);
-  return eliminate({matrix, blocks, shared, true, 0, value_start.data(), L}).has_value();
+  return eliminate({matrix, blocks, shared, true, 0, L}).has_value();
 }
 
 }  // namespace ulterix

@@ -1,7 +1,6 @@
 #pragma once
 
 #include <optional>
-#include <span>
 #include <vector>
 
 #include "core/solve/elimination_tree.hpp"
@@ -11,12 +10,10 @@
 namespace ulterix {
 
 /// LDLᵀ by blocks: D has a dense block of up to `panel` unknowns after each other within a block,
-/// L has identities there. Columns of block b lie dense by its rows from value_start[b], as in a
-/// SupernodalFactor; in the place of an identity is the inverse of D.
+/// L has identities there; in the place of an identity is the inverse of D.
 struct BlockLdl {
   int negative = 0;  ///< eigenvalues of the matrix
   int panel = 0;
-  std::vector<std::int64_t> value_start;
   LargeBlock values;  ///< empty where the factor was not to be kept
 };
 
@@ -28,11 +25,9 @@ std::optional<BlockLdl> factorise_indefinite(const SymmetricPattern& pattern,
                                              const std::vector<double>& values,
                                              const EliminationBlocks& blocks, bool keep);
 
-/// LLᵀ in the same way; the columns of block b go to L from value_start[b]. False where a pivot is
-/// not positive.
+/// LLᵀ in the same way, into L. False where a pivot is not positive.
 bool factorise_definite(const SymmetricPattern& pattern, const std::vector<double>& values,
-                        const EliminationBlocks& blocks, std::span<const std::int64_t> value_start,
-                        double* L);
+                        const EliminationBlocks& blocks, double* L);
 
 inline constexpr double kMostGrowth = 1e8;
 

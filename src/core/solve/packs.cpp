@@ -43,6 +43,15 @@ void for_each_pack(Eigen::Index rows, Eigen::Index columns,
   }
 }
 
+// NOLINTNEXTLINE(performance-unnecessary-value-param): a view, and written through
+void change_in_packs(Eigen::Ref<Eigen::MatrixXd> X, const std::function<void(Pack&)>& act) {
+  for_each_pack(X.rows(), X.cols(), [&](Eigen::Index first, Eigen::Index width) {
+    Pack pack(X, first, width);
+    act(pack);
+    pack.copy_to(X, first, width);
+  });
+}
+
 Eigen::Index columns_at_a_time(Eigen::Index rows) {
   return rows >= kLong ? 2 * kPacked : kPacked;
 }

@@ -58,18 +58,19 @@ template <class Square>
 class PackedSolve {
  public:
   explicit PackedSolve(const SupernodalFactor& factor)
-      : factor_(factor), square_(factor), x_(Index(factor.order.size())) {}
+      : factor_(factor), square_(factor), x_(Index(factor.blocks.order.size())) {}
 
   void solve(double* rows) {
-    const Index size = Index(factor_.order.size());
+    const auto order = factor_.blocks.order;
+    const Index size = x_.rows();
     for (Index k = 0; k < size; ++k) {
-      std::copy_n(rows + factor_.order[std::size_t(k)] * kPacked, kPacked, row(k));
+      std::copy_n(rows + order[std::size_t(k)] * kPacked, kPacked, row(k));
     }
-    const std::size_t count = factor_.first.size() - 1;
+    const std::size_t count = factor_.blocks.count();
     for (std::size_t s = 0; s < count; ++s) forward(view(s));
     for (std::size_t s = count; s-- > 0;) backward(view(s));
     for (Index k = 0; k < size; ++k) {
-      std::copy_n(row(k), kPacked, rows + factor_.order[std::size_t(k)] * kPacked);
+      std::copy_n(row(k), kPacked, rows + order[std::size_t(k)] * kPacked);
     }
   }
 
@@ -84,11 +85,12 @@ class PackedSolve {
 
   View view(std::size_t s) const {
     View v;
-    v.first = factor_.first[s];
-    v.columns = factor_.first[s + 1] - v.first;
-    v.rows = factor_.row_start[s + 1] - factor_.row_start[s];
-    v.below = factor_.rows.data() + factor_.row_start[s] + v.columns;
-    v.L = factor_.values + factor_.value_start[s];
+    const EliminationBlocks& blocks = factor_.blocks;
+    v.first = blocks.first[s];
+    v.columns = blocks.pivots(s);
+    v.rows = Index(blocks.rows_of(s).size());
+    v.below = blocks.below(s).data();
+    v.L = factor_.values + blocks.value_start[s];
     return v;
   }
 
@@ -157,11 +159,7 @@ void solve(const SupernodalFactor& factor, double* rows) {
 
 // NOLINTNEXTLINE(performance-unnecessary-value-param): a view, and written through
 void solve(const SupernodalFactor& factor, Eigen::Ref<Eigen::MatrixXd> X) {
-  for_each_pack(X.rows(), X.cols(), [&](Index first, Index width) {
-    Pack pack(X, first, width);
-    solve(factor, pack.row(0));
-    pack.copy_to(X, first, width);
-  });
+  change_in_packs(X, [&factor](Pack& pack) { solve(factor, pack.row(0)); });
 }
 
 }  // namespace ulterix

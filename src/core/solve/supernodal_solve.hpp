@@ -1,17 +1,15 @@
 #pragma once
 
 #include <Eigen/Core>
-#include <cstdint>
-#include <span>
+
+#include "core/solve/elimination_tree.hpp"
 
 namespace ulterix {
 
-/// A factor by supernodes: columns first[s] .. first[s+1) share the rows rows[row_start[s] ..
-/// row_start[s+1]), their own first, and lie dense by columns from values[value_start[s]].
+/// A factor by supernodes, which are the blocks.
 struct SupernodalFactor {
-  std::span<const std::int64_t> first, row_start, rows, value_start;
+  EliminationBlocks blocks;
   const double* values = nullptr;
-  std::span<const std::int64_t> order;  ///< order[k]: the unknown that is eliminated k-th
   /// 0: L of LLᵀ. Else LDLᵀ with blocks of so many columns, which hold the inverse of D where L
   /// has an identity (BlockLdl).
   int panel = 0;

@@ -87,8 +87,6 @@ void ScatterMap::add(NodeId id, const Matrix6d& K, std::vector<double>& values) 
   }
 }
 
-namespace {}  // namespace
-
 void multiply_pack(const SymmetricPattern& pattern, const std::vector<double>& values,
                    const double* x, double* y) {
   multiply_symmetric(pattern.column_start.data(), pattern.rows.data(), values.data(), pattern.size,
