@@ -8,7 +8,7 @@
 #include "app/options.hpp"
 #include "app/text.hpp"
 #include "read/near_names.hpp"
-#include "write/csv.hpp"
+#include "write/number_text.hpp"
 #include "write/results_folder.hpp"
 
 namespace ulterix {

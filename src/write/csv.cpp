@@ -1,9 +1,9 @@
 #include "write/csv.hpp"
 
-#include <array>
-#include <charconv>
 #include <cmath>
 #include <sstream>
+
+#include "write/number_text.hpp"
 
 namespace ulterix {
 
@@ -12,13 +12,6 @@ namespace {
 constexpr std::size_t kFlushAt = 1 << 20;
 
 }  // namespace
-
-void append_number(std::string& text, double value) {
-  std::array<char, 32> digits;
-  if (value == 0) value = 0;  // −0
-  const auto [end, error] = std::to_chars(digits.data(), digits.data() + digits.size(), value);
-  text.append(digits.data(), end);
-}
 
 std::string csv_cell(std::string_view value) {
   if (value.find_first_of(",\"\n\r") == std::string_view::npos) return std::string(value);

@@ -44,9 +44,6 @@ struct CsvTable {
 };
 CsvTable read_csv(const std::filesystem::path& path);
 
-/// Appends a number as the shortest text that reads back to the same double; −0 as 0.
-void append_number(std::string& text, double value);
-
 /// A cell as CSV writes it: quoted if it holds a comma, a quote or a line break.
 std::string csv_cell(std::string_view value);
 

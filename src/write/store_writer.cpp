@@ -2,6 +2,7 @@
 
 #include <SQLiteCpp/SQLiteCpp.h>
 #include <fmt/format.h>
+#include <sqlite3.h>
 
 #include <cmath>
 #include <ios>
@@ -273,6 +274,8 @@ void writing(const Work& work) {
 }  // namespace
 
 StoreWriter::StoreWriter(const UnitSystem& units, const fs::path& file) {
+  // Nobody reads its account of memory, which every allocation would lock. Too late is no harm.
+  sqlite3_config(SQLITE_CONFIG_MEMSTATUS, 0);
   writing([&] {
     impl_ = std::make_unique<Impl>(file);
     SQLite::Database& database = impl_->database;

@@ -1,19 +1,22 @@
 #include "write/write_tables.hpp"
 
+#include <tbb/concurrent_queue.h>
 #include <tbb/parallel_pipeline.h>
 
 #include <cmath>
+#include <deque>
 #include <future>
 #include <nlohmann/json.hpp>
 
 #include "write/csv.hpp"
+#include "write/number_text.hpp"
 
 namespace ulterix {
 
 namespace {
 
-constexpr int kMembersAtOnce = 64;
-constexpr std::size_t kBlocksInFlight = 8;
+constexpr int kMembersAtOnce = 16;
+constexpr std::size_t kBlocksInFlight = 4;
 
 /// Text that JSON takes between quotes as it is.
 bool is_plain(std::string_view text) {
@@ -23,7 +26,8 @@ bool is_plain(std::string_view text) {
   return true;
 }
 
-/// Rows of one member as lines of CSV and as a JSON list, each number turned into text once.
+/// Rows of some members as lines of CSV and as a JSON list for each, each number turned into text
+/// once.
 class GatheredText : public TableSink {
  public:
   GatheredText(const TableSpec& table, const UnitSystem& units) {
@@ -33,50 +37,61 @@ class GatheredText : public TableSink {
     cells_.resize(kLead + factors_.size());
   }
 
-  std::string csv;
-  std::vector<std::string> json;  ///< of each member
+  const std::string& csv() const { return csv_; }
+  /// Of the members since clear().
+  const std::string& json(std::size_t member) const { return json_[member]; }
 
-  void start_member() { json.emplace_back(); }
-  void finish_member() { json.back() += json.back().empty() ? "[]" : "]"; }
+  /// Forgets the rows and keeps their memory.
+  void clear() {
+    csv_.clear();
+    members_ = 0;
+  }
+
+  void start_member() {
+    if (json_.size() == members_) json_.emplace_back();
+    list_ = &json_[members_++];
+    list_->clear();
+  }
+  void finish_member() { *list_ += list_->empty() ? "[]" : "]"; }
 
   void begin(const TableSpec&) override {}
   void end() override {}
 
   void text(std::string_view value) override {
     separate_csv();
-    csv += cell_text(value);
-    if (in_json())
-      json.back() +=
-          is_plain(value) ? '"' + std::string(value) + '"' : nlohmann::json(value).dump();
+    csv_ += cell_text(value);
+    if (in_json()) {
+      *list_ += is_plain(value) ? '"' + std::string(value) + '"' : nlohmann::json(value).dump();
+    }
     ++cell_;
   }
 
   void integer(int value) override {
     separate_csv();
     const std::string digits = std::to_string(value);
-    csv += digits;
-    if (in_json()) json.back() += digits;
+    csv_ += digits;
+    if (in_json()) *list_ += digits;
     ++cell_;
   }
 
   void real(std::optional<double> value) override {
     separate_csv();
-    const std::size_t start = csv.size();
+    const std::size_t start = csv_.size();
     const double factor = factors_[cell_ - kLead];
-    if (value && std::isfinite(*value)) append_number(csv, *value / factor);
+    if (value && std::isfinite(*value)) append_number(csv_, *value / factor);
     if (in_json()) {
-      if (csv.size() == start) {
-        json.back() += "null";
+      if (csv_.size() == start) {
+        *list_ += "null";
       } else {
-        json.back().append(csv, start);
+        list_->append(csv_, start);
       }
     }
     ++cell_;
   }
 
   void end_row() override {
-    csv += '\n';
-    json.back() += ']';
+    csv_ += '\n';
+    *list_ += ']';
     cell_ = 0;
   }
 
@@ -91,16 +106,16 @@ class GatheredText : public TableSink {
   }
 
   void separate_csv() {
-    if (cell_ > 0) csv += ',';
+    if (cell_ > 0) csv_ += ',';
   }
 
   /// The lead and the member's name stand outside the list; opens a row or parts two cells.
   bool in_json() {
     if (cell_ <= kLead) return false;
     if (cell_ == kLead + 1) {
-      json.back() += json.back().empty() ? "[[" : ",[";
+      *list_ += list_->empty() ? "[[" : ",[";
     } else {
-      json.back() += ',';
+      *list_ += ',';
     }
     return true;
   }
@@ -108,6 +123,10 @@ class GatheredText : public TableSink {
   struct Cell {  // the text that stood there last, and how CSV has it
     std::string value, text;
   };
+  std::string csv_;
+  std::deque<std::string> json_;  // of each member; those after the first `members_` are spare
+  std::size_t members_ = 0;
+  std::string* list_ = nullptr;  // of the present member
   std::vector<double> factors_;
   std::vector<Cell> cells_;
   std::size_t cell_ = 0;
@@ -164,12 +183,13 @@ class GatheredWriter {
     return block;
   }
 
-  Block* make(const Block& range) const {
+  Block* make(const Block& range) {
     auto block = std::make_unique<Block>();
     block->step = range.step;
     block->first = range.first;
     block->last = range.last;
-    block->text = std::make_unique<GatheredText>(table_, units_);
+    if (!spare_.try_pop(block->text)) block->text = std::make_unique<GatheredText>(table_, units_);
+    block->text->clear();
     for (int m = range.first; m < range.last; ++m) {
       block->text->start_member();
       write_member_rows(result_, units_, table_, range.step, MemberId(m), *block->text);
@@ -178,15 +198,16 @@ class GatheredWriter {
     return block.release();
   }
 
-  void put(const std::unique_ptr<Block>& block) {
+  void put(std::unique_ptr<Block> block) {
     if (progress_) {
       progress_("write tables", double(block->step) / double(result_.steps.size()));
     }
-    csv_.lines(block->text->csv);
+    csv_.lines(block->text->csv());
     for (int m = block->first; m < block->last; ++m) {
       store_.gathered(result_.steps[block->step], model_.members[MemberId(m)].name,
-                      block->text->json[static_cast<std::size_t>(m - block->first)]);
+                      block->text->json(static_cast<std::size_t>(m - block->first)));
     }
+    spare_.push(std::move(block->text));
   }
 
   const RunResult& result_;
@@ -198,6 +219,7 @@ class GatheredWriter {
   const Progress& progress_;
   std::size_t step_ = 0;
   int member_ = 0;
+  tbb::concurrent_queue<std::unique_ptr<GatheredText>> spare_;
 };
 
 }  // namespace

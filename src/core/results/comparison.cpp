@@ -6,6 +6,8 @@
 #include <array>
 #include <cmath>
 
+#include "core/parallel.hpp"
+
 namespace ulterix {
 
 namespace {
@@ -188,7 +190,8 @@ NodeId furthest_node(const Step& step, int direction) {
 StepExtremes find_extremes(const Recovery& recovery) {
   const Model& model = recovery.frame().model();
   StepExtremes all(model.members.size());
-  for (const MemberId id : model.members.ids()) all[id] = recovery.line(id).extremes();
+  for_each_index(model.members.size(),
+                 [&](int i) { all[MemberId(i)] = recovery.line(MemberId(i)).extremes(); });
   return all;
 }
 

@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/parallel.hpp"
+
 namespace ulterix {
 
 namespace {
@@ -48,9 +50,12 @@ void complete(const MemberFrame& system, std::shared_ptr<const AppliedLoads> app
   const Model& model = system.model();
   IndexedVector<NodeId, Vector6d> balance(model.nodes.size(), Vector6d::Zero());
   double largest_force = 0, largest_moment = 0;
-  for (const MemberId id : model.members.ids()) {
-    if (!system.variant().present[id]) continue;
-    const Vector12d p = end_forces(system, id, loads, step);
+  const auto forces = [&](int i) -> Vector12d {
+    const MemberId id(i);
+    return system.variant().present[id] ? end_forces(system, id, loads, step) : Vector12d::Zero();
+  };
+  const auto put = [&](int i, const Vector12d& p) {
+    const MemberId id(i);
     balance[model.members[id].start] += p.head<6>();
     balance[model.members[id].end] += p.tail<6>();
     for (const int at : {0, 6}) {
@@ -60,7 +65,8 @@ void complete(const MemberFrame& system, std::shared_ptr<const AppliedLoads> app
       largest_moment = std::max(
           {largest_moment, p.segment<3>(at + 3).cwiseAbs().maxCoeff(), force * model.length(id)});
     }
-  }
+  };
+  make_and_take(model.members.size(), forces, put);
   step.reactions = IndexedVector<NodeId, Vector6d>(model.nodes.size(), Vector6d::Zero());
   EquilibriumCheck check;
   for (const NodeId n : model.nodes.ids()) {

@@ -5,6 +5,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/parallel.hpp"
+
 namespace ulterix {
 
 namespace {
@@ -63,15 +65,17 @@ namespace {
 /// Largest relative displacement over the columns in each direction, signed.
 Vector3d drifts_of(const Recovery& recovery, const std::vector<StoreyColumn>& columns) {
   Vector3d drifts = Vector3d::Zero();
-  for (const StoreyColumn& c : columns) {
+  const auto drift = [&](int i) -> Vector3d {
+    const StoreyColumn& c = columns[static_cast<std::size_t>(i)];
     const MemberLine line = recovery.line(c.member);
     const Matrix3d& R = recovery.frame().axes(c.member);
-    const Vector3d d =
-        R.transpose() * (line.at(c.x_high).displacement - line.at(c.x_low).displacement);
+    return R.transpose() * (line.at(c.x_high).displacement - line.at(c.x_low).displacement);
+  };
+  make_and_take(static_cast<int>(columns.size()), drift, [&drifts](int, const Vector3d& d) {
     for (int i = 0; i < 3; ++i) {
       if (std::abs(d[i]) > std::abs(drifts[i]) * (1 + 1e-9)) drifts[i] = d[i];
     }
-  }
+  });
   return drifts;
 }
 

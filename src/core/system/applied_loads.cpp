@@ -6,6 +6,7 @@
 #include <limits>
 
 #include "core/model/local_axes.hpp"
+#include "core/parallel.hpp"
 
 namespace ulterix {
 
@@ -70,10 +71,11 @@ void AppliedLoads::build(const std::vector<MemberId>& members) {
       if (Gathered* g = at(p.member)) g->points.push_back({&p, factor});
     }
   }
-  loadings_.reserve(members.size());
-  for (std::size_t i = 0; i < members.size(); ++i) {
-    loadings_.push_back(build_loading(members[i], gathered[i]));
-  }
+  loadings_.resize(members.size());
+  for_each_index(static_cast<int>(members.size()), [&](int i) {
+    const auto k = static_cast<std::size_t>(i);
+    loadings_[k] = build_loading(members[k], gathered[k]);
+  });
 }
 
 MemberLoading AppliedLoads::build_loading(MemberId id, const Gathered& gathered) const {

@@ -4,6 +4,7 @@
 #include <cmath>
 #include <numeric>
 
+#include "core/parallel.hpp"
 #include "core/system/ordering.hpp"
 
 namespace ulterix {
@@ -112,13 +113,25 @@ IndexedVector<NodeId, NodeRotationStiffness> FrameSystem::rotation_stiffness() c
   return result;
 }
 
-void FrameSystem::add_member_force(MemberId id, const Element& element, const Matrix12d& K,
-                                   VectorXd& rhs) const {
+FrameSystem::MemberPart FrameSystem::member_part(MemberId id, const AppliedLoads& loads,
+                                                 const State& state, int split) const {
+  MemberPart part;
+  if (!variant().present[id]) return part;
+  const Element e = element(id, loads.on_member(id), state, split);
   const Member& m = model().members[id];
-  Vector12d force = -to_global(element.fixed_end_forces(), axes(id));
+  part.K = to_global(e.stiffness(), axes(id));
+  part.force = -to_global(e.fixed_end_forces(), axes(id));
   Vector12d prescribed;
   prescribed << dofs_[m.start].u0, dofs_[m.end].u0;
-  if (!prescribed.isZero(0)) force -= K * prescribed;
+  if (!prescribed.isZero(0)) part.force -= part.K * prescribed;
+  part.negative_pivots = e.negative_pivots();
+  part.loaded_free_motion = e.loaded_free_motion();
+  part.section_unstable = e.section_unstable();
+  return part;
+}
+
+void FrameSystem::add_member_force(MemberId id, const Vector12d& force, VectorXd& rhs) const {
+  const Member& m = model().members[id];
   dofs_.add_force(m.start, force.head<6>(), rhs);
   dofs_.add_force(m.end, force.tail<6>(), rhs);
 }
@@ -143,18 +156,20 @@ Assembly FrameSystem::assemble(const AppliedLoads& loads, const State& state, in
   Assembly result;
   result.values.assign(pattern_.rows.size(), 0.0);
   result.rhs = VectorXd::Zero(dofs_.size());
-  for (const MemberId id : model().members.ids()) {
-    if (!variant().present[id]) continue;
-    const Element e = element(id, loads.on_member(id), state, split);
-    const Matrix12d K = to_global(e.stiffness(), axes(id));
-    scatter_->add(id, K, result.values);
-    add_member_force(id, e, K, result.rhs);
-    result.inner_negative_pivots += e.negative_pivots();
-    if (e.section_unstable()) result.unstable_members.push_back(id);
-    if (e.loaded_free_motion() >= 0) {
-      result.loaded_free_motions.emplace_back(id, e.loaded_free_motion());
+  const auto take = [&](int i, const MemberPart& part) {
+    const MemberId id(i);
+    if (!variant().present[id]) return;
+    scatter_->add(id, part.K, result.values);
+    add_member_force(id, part.force, result.rhs);
+    result.inner_negative_pivots += part.negative_pivots;
+    if (part.section_unstable) result.unstable_members.push_back(id);
+    if (part.loaded_free_motion >= 0) {
+      result.loaded_free_motions.emplace_back(id, part.loaded_free_motion);
     }
-  }
+  };
+  make_and_take(
+      model().members.size(), [&](int i) { return member_part(MemberId(i), loads, state, split); },
+      take);
   add_supports(result);
   for (const NodeId n : model().nodes.ids()) dofs_.add_force(n, loads.on_node(n), result.rhs);
   return result;
@@ -164,9 +179,16 @@ std::vector<double> FrameSystem::assemble_matrix(
     const std::function<Matrix12d(MemberId)>& member_matrix,
     const std::function<Matrix6d(NodeId)>& node_matrix) const {
   std::vector<double> values(pattern_.rows.size(), 0.0);
-  for (const MemberId id : model().members.ids()) {
-    if (variant().present[id]) scatter_->add(id, to_global(member_matrix(id), axes(id)), values);
-  }
+  make_and_take(
+      model().members.size(),
+      [&](int i) -> Matrix12d {
+        const MemberId id(i);
+        if (!variant().present[id]) return Matrix12d::Zero();
+        return to_global(member_matrix(id), axes(id));
+      },
+      [&](int i, const Matrix12d& K) {
+        if (variant().present[MemberId(i)]) scatter_->add(MemberId(i), K, values);
+      });
   if (!node_matrix) return values;
   for (const NodeId n : model().nodes.ids()) scatter_->add(n, node_matrix(n), values);
   return values;
@@ -176,18 +198,17 @@ FrameSystem::RightSide FrameSystem::right_side(const AppliedLoads& loads,
                                                const State& state) const {
   RightSide side;
   side.rhs = VectorXd::Zero(dofs_.size());
-  for (const MemberId id : model().members.ids()) {
-    if (!variant().present[id]) continue;
-    const Element e = element(id, loads.on_member(id), state);
-    const Member& m = model().members[id];
-    const bool prescribed = !dofs_[m.start].u0.isZero(0) || !dofs_[m.end].u0.isZero(0);
-    Matrix12d K = Matrix12d::Zero();
-    if (prescribed) K = to_global(e.stiffness(), axes(id));
-    add_member_force(id, e, K, side.rhs);
-    if (e.loaded_free_motion() >= 0) {
-      side.loaded_free_motions.emplace_back(id, e.loaded_free_motion());
+  const auto take = [&](int i, const MemberPart& part) {
+    const MemberId id(i);
+    if (!variant().present[id]) return;
+    add_member_force(id, part.force, side.rhs);
+    if (part.loaded_free_motion >= 0) {
+      side.loaded_free_motions.emplace_back(id, part.loaded_free_motion);
     }
-  }
+  };
+  make_and_take(
+      model().members.size(), [&](int i) { return member_part(MemberId(i), loads, state, 0); },
+      take);
   for (const NodeId n : model().nodes.ids()) {
     Vector6d force = loads.on_node(n);
     for (int d = 0; d < 6; ++d) {

@@ -54,8 +54,15 @@ class FrameSystem : public MemberFrame {
  private:
   void number(const std::vector<int>& order, const std::vector<std::vector<int>>& neighbours);
   IndexedVector<NodeId, NodeRotationStiffness> rotation_stiffness() const;
-  void add_member_force(MemberId id, const Element& element, const Matrix12d& K,
-                        VectorXd& rhs) const;
+  struct MemberPart {  // what one member brings, global
+    Matrix12d K;
+    Vector12d force;
+    int negative_pivots = 0, loaded_free_motion = -1;
+    bool section_unstable = false;
+  };
+  MemberPart member_part(MemberId id, const AppliedLoads& loads, const State& state,
+                         int split) const;
+  void add_member_force(MemberId id, const Vector12d& force, VectorXd& rhs) const;
   void add_supports(Assembly& assembly) const;
 
   DofMap dofs_;
