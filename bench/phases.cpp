@@ -123,7 +123,7 @@ void write(benchmark::State& state) {
   const UnitSystem units;
   for (auto _ : state) {
     std::filesystem::remove(folder / "results.sqlite");
-    TablesWriter(units, folder).write(full, "", "");
+    TablesWriter(folder).write(full, units, "", "");
   }
   std::filesystem::remove_all(folder);
 }

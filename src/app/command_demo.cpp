@@ -87,7 +87,7 @@ int command_demo(const Arguments& arguments) {
   fmt::print("$ ulterix run {}\n\n", model.string());
   RunSettings settings;
   settings.folder = (folder / fmt::format("{}-results", demo.name)).string();
-  const int status = run_and_write(read_model_file(model.string()), settings);
+  const int status = run_and_write(model.string(), settings);
   fmt::print(fmt::runtime(what_next(demo)), settings.folder, model.string());
   return status;
 }

@@ -14,7 +14,6 @@
 #include "draw/result_figures.hpp"
 #include "read/near_names.hpp"
 #include "write/results_folder.hpp"
-#include "write/table_specs.hpp"
 #include "write/write_tables.hpp"
 
 namespace ulterix {
@@ -61,10 +60,14 @@ void keep_baseline_only(Model& model) {
 
 }  // namespace
 
-int run_and_write(const ModelFile& file, const RunSettings& settings) {
+int run_and_write(const std::string& model_path, const RunSettings& settings) {
   const std::string target =
-      settings.folder.empty() ? base_name(file.path) + "-results" : settings.folder;
+      settings.folder.empty() ? base_name(model_path) + "-results" : settings.folder;
   ResultsFolder folder(target);  // before the work: a wrong place is told at once
+  TablesWriter tables(folder.building());
+  ModelFile file;
+  if (!read_or_complain(model_path, file)) return kWrongModelOrCall;
+  check_names(file, settings.only);
   std::optional<ProgressLine> line(settings.quiet);
   const Progress progress = line->callback();
   Model model = file.model;
@@ -73,10 +76,9 @@ int run_and_write(const ModelFile& file, const RunSettings& settings) {
     keep_baseline_only(model);
     only.clear();
   }
-  TablesWriter tables(file.units, folder.building());
   const RunResult result = run(std::move(model), only, progress);
   const std::string model_name = fs::path(file.path).filename().string();
-  tables.write(result, file.text, model_name, progress);
+  const int files = tables.write(result, file.units, file.text, model_name, progress);
   const std::string summary = summary_json(result, file.units, file.text, model_name);
   write_text(folder.building() / "summary.json", summary);
   write_text(folder.building() / "model.toml", file.text);
@@ -97,7 +99,7 @@ int run_and_write(const ModelFile& file, const RunSettings& settings) {
                          width, 12));
     }
     fmt::print(" Files      {}/   summary.json  results.sqlite  tables/ ({})  figures/ ({})\n",
-               target, table_specs().size(), figures);
+               target, files, figures);
     if (result.frame.mechanisms.empty()) {
       fmt::print(" Next       ulterix compare {}\n", target);
     } else {
@@ -121,10 +123,6 @@ int command_run(const Arguments& arguments) {
       "quiet", "print nothing but complaints")("json", "print summary.json instead of the digest");
   const auto parsed = options.parse(arguments);
   if (!parsed) return kDone;
-  ModelFile file;
-  if (!read_or_complain(CommandOptions::target(*parsed, "model file"), file)) {
-    return kWrongModelOrCall;
-  }
   RunSettings settings;
   if (parsed->count("output") > 0) settings.folder = (*parsed)["output"].as<std::string>();
   if (parsed->count("analysis") > 0) {
@@ -133,8 +131,7 @@ int command_run(const Arguments& arguments) {
   settings.figures = parsed->count("no-figures") == 0;
   settings.quiet = parsed->count("quiet") > 0;
   settings.json = parsed->count("json") > 0;
-  check_names(file, settings.only);
-  return run_and_write(file, settings);
+  return run_and_write(CommandOptions::target(*parsed, "model file"), settings);
 }
 
 }  // namespace ulterix

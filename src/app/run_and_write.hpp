@@ -3,8 +3,6 @@
 #include <string>
 #include <vector>
 
-#include "read/model_file.hpp"
-
 namespace ulterix {
 
 struct RunSettings {
@@ -15,7 +13,7 @@ struct RunSettings {
   bool json = false;
 };
 
-/// Runs a model, writes its results folder, prints the digest; returns the exit status.
-int run_and_write(const ModelFile& file, const RunSettings& settings);
+/// Reads a model, runs it, writes its results folder, prints the digest; returns the exit status.
+int run_and_write(const std::string& model_path, const RunSettings& settings);
 
 }  // namespace ulterix

@@ -24,9 +24,7 @@ std::string csv_cell(std::string_view value) {
 }
 
 void CsvSink::begin(const TableSpec& table) {
-  const auto path = folder_ / (std::string(table.name) + ".csv");
-  file_.exceptions(std::ios::failbit | std::ios::badbit);
-  file_.open(path, std::ios::binary);
+  path_ = folder_ / (std::string(table.name) + ".csv");
   buffer_ = "analysis,loads,step";
   factors_ = {1, 1, 1};
   for (const ColumnSpec& column : table.columns) {
@@ -35,6 +33,7 @@ void CsvSink::begin(const TableSpec& table) {
                                                              : 1);
   }
   buffer_ += '\n';
+  header_ = buffer_.size();
   column_ = 0;
 }
 
@@ -76,11 +75,17 @@ void CsvSink::lines(std::string_view ready) {
 }
 
 void CsvSink::flush() {
+  if (!file_.is_open()) {
+    file_.exceptions(std::ios::failbit | std::ios::badbit);
+    file_.open(path_, std::ios::binary);
+    ++files_;
+  }
   file_.write(buffer_.data(), static_cast<std::streamsize>(buffer_.size()));
   buffer_.clear();
 }
 
 void CsvSink::end() {
+  if (!file_.is_open() && buffer_.size() == header_) return;
   flush();
   file_.close();
 }

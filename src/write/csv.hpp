@@ -9,8 +9,9 @@
 
 namespace ulterix {
 
-/// One CSV file a table in a folder; reals in the results' units, as the shortest text that reads
-/// back to the same double. Throws std::ios_base::failure when the disk does not take it.
+/// One CSV file a table in a folder, none for a table without rows; reals in the results' units, as
+/// the shortest text that reads back to the same double. Throws std::ios_base::failure when the
+/// disk does not take it.
 class CsvSink : public TableSink {
  public:
   CsvSink(std::filesystem::path folder, const UnitSystem& units)
@@ -24,6 +25,7 @@ class CsvSink : public TableSink {
   void end() override;
   /// Whole lines made elsewhere.
   void lines(std::string_view ready);
+  int files() const { return files_; }  ///< written
 
  private:
   void separate();
@@ -31,8 +33,11 @@ class CsvSink : public TableSink {
 
   std::filesystem::path folder_;
   UnitSystem units_;
+  std::filesystem::path path_;
   std::ofstream file_;
   std::string buffer_;
+  std::size_t header_ = 0;  ///< its size, while nothing of the table is on disk
+  int files_ = 0;
   std::vector<double> factors_;  ///< of each column; 1 for text
   std::size_t column_ = 0;
 };

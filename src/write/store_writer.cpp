@@ -69,9 +69,8 @@ std::string create_view(const TableSpec& table) {
 /// Rows go in with numbers for names and steps, in the order of the primary key where they can.
 class StoreSink : public TableSink {
  public:
-  StoreSink(SQLite::Database& database, const UnitSystem& units)
+  explicit StoreSink(SQLite::Database& database)
       : database_(database),
-        units_(units),
         add_word_(database, "INSERT INTO words (id, text) VALUES (?, ?)"),
         add_step_(database,
                   "INSERT INTO step_list (id, analysis, loads, step) VALUES (?, ?, ?, ?)"),
@@ -82,8 +81,13 @@ class StoreSink : public TableSink {
   void lay_out(const TableSpec& table) {
     database_.exec(create_data(table));
     database_.exec(create_view(table));
-    list_columns(table);
   }
+
+  void set_units(const UnitSystem& units) {
+    units_ = units;
+    for (const TableSpec& spec : table_specs()) list_columns(spec);
+  }
+  const UnitSystem& units() const { return units_; }
 
   void begin(const TableSpec& table) override {
     table_ = &table;
@@ -205,7 +209,7 @@ class StoreSink : public TableSink {
   }
 
   SQLite::Database& database_;
-  const UnitSystem& units_;
+  UnitSystem units_;
   SQLite::Statement add_word_, add_step_, add_column_;
   std::optional<SQLite::Statement> insert_;
   const TableSpec* table_ = nullptr;
@@ -273,7 +277,7 @@ void writing(const Work& work) {
 
 }  // namespace
 
-StoreWriter::StoreWriter(const UnitSystem& units, const fs::path& file) {
+StoreWriter::StoreWriter(const fs::path& file) {
   // Nobody reads its account of memory, which every allocation would lock. Too late is no harm.
   sqlite3_config(SQLITE_CONFIG_MEMSTATUS, 0);
   writing([&] {
@@ -295,14 +299,15 @@ StoreWriter::StoreWriter(const UnitSystem& units, const fs::path& file) {
     database.exec(
         "CREATE TABLE step_list (id INTEGER PRIMARY KEY, analysis TEXT, loads TEXT, step INTEGER)");
     database.exec("CREATE TABLE groups (\"group\" TEXT, kind TEXT, item TEXT)");
-    impl_->sink.emplace(database, units);
+    impl_->sink.emplace(database);
     for (const TableSpec& spec : table_specs()) impl_->sink->lay_out(spec);
   });
 }
 
-void StoreWriter::about(const RunResult& result, const std::string& model_text,
-                        const std::string& model_name) {
+void StoreWriter::about(const RunResult& result, const UnitSystem& units,
+                        const std::string& model_text, const std::string& model_name) {
   writing([&] {
+    impl_->sink->set_units(units);
     write_about(impl_->database, result, model_text, model_name);
     write_groups(impl_->database, *result.model);
   });
@@ -310,8 +315,8 @@ void StoreWriter::about(const RunResult& result, const std::string& model_text,
 
 StoreWriter::~StoreWriter() = default;
 
-void StoreWriter::table(const RunResult& result, const UnitSystem& units, const TableSpec& spec) {
-  writing([&] { write_table(result, units, spec, *impl_->sink); });
+void StoreWriter::table(const RunResult& result, const TableSpec& spec) {
+  writing([&] { write_table(result, impl_->sink->units(), spec, *impl_->sink); });
 }
 
 void StoreWriter::begin_gathered(const TableSpec& spec) {

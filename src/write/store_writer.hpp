@@ -13,14 +13,16 @@ namespace ulterix {
 /// docs/results-store.md. Throws std::ios_base::failure when the disk does not take it.
 class StoreWriter {
  public:
-  /// Lays the file out, which needs no results yet.
-  StoreWriter(const UnitSystem& units, const std::filesystem::path& file);
+  /// Lays the file out, which needs no model yet.
+  explicit StoreWriter(const std::filesystem::path& file);
   ~StoreWriter();
   StoreWriter(const StoreWriter&) = delete;
   StoreWriter& operator=(const StoreWriter&) = delete;
 
-  void about(const RunResult& result, const std::string& model_text, const std::string& model_name);
-  void table(const RunResult& result, const UnitSystem& units, const TableSpec& spec);
+  /// First: what was run, and the units of everything after it.
+  void about(const RunResult& result, const UnitSystem& units, const std::string& model_text,
+             const std::string& model_name);
+  void table(const RunResult& result, const TableSpec& spec);
   /// A gathered table: for each step and member in order, its rows as a JSON list of lists.
   void begin_gathered(const TableSpec& spec);
   void gathered(const Step& step, const std::string& member, const std::string& rows);

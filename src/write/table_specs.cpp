@@ -250,7 +250,8 @@ std::string column_header(const ColumnSpec& column, const UnitSystem& units) {
 std::string tables_as_markdown() {
   std::string page =
       "# Tables of the results folder\n\n"
-      "One CSV file each in `tables/`; every row starts with `analysis`, `loads`, `step`. Units "
+      "One CSV file each in `tables/`, none for a table without rows; every row starts with "
+      "`analysis`, `loads`, `step`. Units "
       "stand in "
       "the header, numbers read back to the same double.\n";
   for (const TableSpec& spec : table_specs()) {

@@ -224,34 +224,35 @@ class GatheredWriter {
 
 }  // namespace
 
-TablesWriter::TablesWriter(const UnitSystem& units, std::filesystem::path folder)
-    : units_(units), folder_(std::move(folder)) {
-  store_ = std::async(std::launch::async, [this] {
-    return std::make_unique<StoreWriter>(units_, folder_ / "results.sqlite");
-  });
+TablesWriter::TablesWriter(std::filesystem::path folder) : folder_(std::move(folder)) {
+  store_ = std::async(std::launch::async,
+                      [this] { return std::make_unique<StoreWriter>(folder_ / "results.sqlite"); });
 }
 
 TablesWriter::~TablesWriter() = default;
 
-void TablesWriter::write(const RunResult& result, const std::string& model_text,
-                         const std::string& model_name, const Progress& progress) {
-  std::future<void> short_files = std::async(std::launch::async, [&] {
-    CsvSink csv(folder_ / "tables", units_);
+int TablesWriter::write(const RunResult& result, const UnitSystem& units,
+                        const std::string& model_text, const std::string& model_name,
+                        const Progress& progress) {
+  std::future<int> short_files = std::async(std::launch::async, [&] {
+    CsvSink csv(folder_ / "tables", units);
     for (const TableSpec& spec : table_specs()) {
-      if (!spec.gathered) write_table(result, units_, spec, csv);
+      if (!spec.gathered) write_table(result, units, spec, csv);
     }
+    return csv.files();
   });
   const std::unique_ptr<StoreWriter> store = store_.get();
-  store->about(result, model_text, model_name);
+  store->about(result, units, model_text, model_name);
   for (const TableSpec& spec : table_specs()) {
-    if (!spec.gathered) store->table(result, units_, spec);
+    if (!spec.gathered) store->table(result, spec);
   }
-  short_files.get();
-  CsvSink csv(folder_ / "tables", units_);
+  const int short_ones = short_files.get();
+  CsvSink csv(folder_ / "tables", units);
   for (const TableSpec& spec : table_specs()) {
-    if (spec.gathered) GatheredWriter(result, units_, spec, csv, *store, progress).write();
+    if (spec.gathered) GatheredWriter(result, units, spec, csv, *store, progress).write();
   }
   store->commit();
+  return short_ones + csv.files();
 }
 
 }  // namespace ulterix

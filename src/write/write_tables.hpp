@@ -15,18 +15,18 @@ namespace ulterix {
 /// `results.sqlite`. Numbers of the long tables are turned into text once, for both, on all cores.
 class TablesWriter {
  public:
-  /// The store is laid out by another thread, while the run is still computed.
-  TablesWriter(const UnitSystem& units, std::filesystem::path folder);
+  /// The store is laid out by another thread, while the model is read.
+  explicit TablesWriter(std::filesystem::path folder);
   ~TablesWriter();
   TablesWriter(const TablesWriter&) = delete;
   TablesWriter& operator=(const TablesWriter&) = delete;
 
-  /// Once. Throws std::ios_base::failure when the disk does not take it.
-  void write(const RunResult& result, const std::string& model_text, const std::string& model_name,
-             const Progress& progress = {});
+  /// Once. Returns the number of CSV files: a table without rows has none. Throws
+  /// std::ios_base::failure when the disk does not take it.
+  int write(const RunResult& result, const UnitSystem& units, const std::string& model_text,
+            const std::string& model_name, const Progress& progress = {});
 
  private:
-  const UnitSystem& units_;
   std::filesystem::path folder_;
   std::future<std::unique_ptr<StoreWriter>> store_;
 };

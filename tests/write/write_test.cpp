@@ -1,14 +1,19 @@
 // CSV, the registry of tables, the results folder.
 #include <gtest/gtest.h>
 
+#include <array>
+#include <charconv>
 #include <cmath>
+#include <cstring>
 #include <fstream>
 #include <limits>
+#include <random>
 
 #include "app/results_input.hpp"
 #include "support/frame_builder.hpp"
 #include "support/program.hpp"
 #include "write/csv.hpp"
+#include "write/number_text.hpp"
 #include "write/results_folder.hpp"
 #include "write/results_store.hpp"
 #include "write/write_tables.hpp"
@@ -58,6 +63,77 @@ TEST(Csv, WritesUnitsQuotesBlanksAndShortestNumbers) {
   EXPECT_EQ(std::stod(back.rows[4][5]), 0.001 / 3 / 0.001);
 }
 
+TEST(Csv, ATableWithoutRowsHasNoFile) {
+  const Workplace w;
+  CsvSink sink(w.folder(), UnitSystem());
+  sink.begin(sample_table());
+  sink.end();
+  EXPECT_EQ(sink.files(), 0);
+  EXPECT_FALSE(fs::exists(w.folder() / "sample.csv"));
+  sink.begin(sample_table());
+  sink.lines("a,L,1,x,1,2\n");
+  sink.end();
+  EXPECT_EQ(sink.files(), 1);
+  EXPECT_EQ(w.read("sample.csv"), "analysis,loads,step,name,count,u[mm]\na,L,1,x,1,2\n");
+}
+
+std::string text_of(double value) {
+  std::string text = "<";
+  append_number(text, value);
+  return text.substr(1);
+}
+
+std::string text_of_library(double value) {
+  std::array<char, 40> room;
+  return {room.data(), std::to_chars(room.data(), room.data() + room.size(), value).ptr};
+}
+
+TEST(NumberText, IsTheShortestThatReadsBackInTheShorterNotation) {
+  EXPECT_EQ(text_of(0.0), "0");
+  EXPECT_EQ(text_of(-0.0), "0");
+  EXPECT_EQ(text_of(-0.5), "-0.5");
+  EXPECT_EQ(text_of(100), "100");
+  EXPECT_EQ(text_of(1e5), "1e+05");
+  EXPECT_EQ(text_of(123456), "123456");
+  std::vector<double> edges = {0.1,
+                               1.0 / 3,
+                               1e-4,
+                               1e-5,
+                               9.5e-5,
+                               1e15,
+                               1e14,
+                               999999999999999.9,
+                               1e16,
+                               1e22,
+                               1e23,
+                               1e100,
+                               1e-100,
+                               5e-324,
+                               2.2250738585072014e-308,
+                               1.7976931348623157e308,
+                               4503599627370497.5,
+                               123e9,
+                               12345e-9};
+  for (int exponent = -320; exponent <= 308; ++exponent) {
+    edges.push_back(std::pow(10.0, exponent));
+    edges.push_back(1.5 * std::pow(10.0, exponent));
+  }
+  for (const double value : edges) {
+    EXPECT_EQ(text_of(value), text_of_library(value));
+    EXPECT_EQ(text_of(-value), text_of_library(-value));
+  }
+  std::mt19937_64 random(7);
+  for (int trial = 0; trial < 200'000; ++trial) {
+    const std::uint64_t bits = random();
+    double value = 0;
+    std::memcpy(&value, &bits, sizeof value);
+    if (!std::isfinite(value)) continue;
+    ASSERT_EQ(text_of(value), text_of_library(value));
+    const double ordinary = std::ldexp(double(bits >> 11), -53) * std::pow(10.0, bits % 13 - 6.0);
+    ASSERT_EQ(text_of(ordinary), text_of_library(ordinary));
+  }
+}
+
 TEST(Csv, ACutFileIsSeen) {
   const Workplace w;
   w.write("cut.csv", "analysis,loads,step\na,L,1\na,L");
@@ -96,7 +172,7 @@ TEST(Tables, RowsMatchTheirColumns) {
   const Workplace w;
   fs::create_directory(w.folder() / "tables");
   const UnitSystem units;
-  TablesWriter(units, w.folder()).write(r, "the text", "m.toml");
+  TablesWriter(w.folder()).write(r, units, "the text", "m.toml");
   const ResultsStore store(w.folder() / "results.sqlite");
   EXPECT_EQ(store.about("model_text"), "the text");
   for (const TableSpec& spec : table_specs()) {
