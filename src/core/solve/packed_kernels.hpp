@@ -9,7 +9,7 @@ namespace ulterix {
 // Inner loops on eight columns that lie row by row, compiled for the vector units there are.
 
 /// So many packed rows at a time stay in cache.
-inline constexpr Eigen::Index kPackedRows = 512;
+inline constexpr Eigen::Index kPackedRows = 1024;
 
 /// sums (columns x kPacked) += Aᵀ·packed over `rows` rows; A by columns, `stride` apart.
 void add_inner(const double* A, Eigen::Index stride, Eigen::Index columns, const double* packed,

@@ -144,7 +144,7 @@ class PackedSolve {
   Square square_;
   Pack x_;
   std::vector<double> sums_;
-  std::array<double, kPackedRows * kPacked> chunk_;
+  alignas(64) std::array<double, kPackedRows * kPacked> chunk_;
 };
 
 }  // namespace
