@@ -2,9 +2,11 @@
 
 #include <fmt/format.h>
 
+#include <functional>
 #include <map>
 
-#include "core/results/modes.hpp"
+#include "write/mode_rows.hpp"
+#include "write/row_writer.hpp"
 
 namespace ulterix {
 
@@ -12,11 +14,10 @@ namespace {
 
 using Q = Quantity;
 
-/// Rows of one run, table by table.
-class Writer {
+/// Rows of what is known of states, table by table.
+class StateRows : public RowWriter {
  public:
-  Writer(const RunResult& result, const UnitSystem& units, TableSink& sink)
-      : result_(result), model_(*result.model), units_(units), sink_(sink) {}
+  using RowWriter::RowWriter;
 
   void steps() {
     for (const Step& step : result_.steps) {
@@ -169,153 +170,6 @@ class Writer {
     }
   }
 
-  void buckling() {
-    each_buckling([this](const Step& step, const BucklingMode& m) {
-      lead(step);
-      sink_.integer(m.number);
-      sink_.real(m.factor);
-      sink_.real(step.buckling->vertical_stays + m.factor * step.buckling->vertical);
-      sink_.real(m.error);
-      sink_.text(m.kind);
-      sink_.text(m.shape.furthest.valid() ? model_.nodes[m.shape.furthest].name : "");
-      sink_.text(m.shape.furthest.valid()
-                     ? kDisplacementNames[static_cast<std::size_t>(m.shape.direction)]
-                     : "");
-      sink_.text(m.shape.turning.valid() ? model_.nodes[m.shape.turning].name : "");
-      sink_.real(m.residual);
-      sink_.end_row();
-    });
-  }
-
-  void effective_lengths() {
-    each_buckling([this](const Step& step, const BucklingMode& m) {
-      for (const EffectiveLength& e : m.lengths) {
-        lead(step);
-        sink_.integer(m.number);
-        sink_.text(model_.members[e.member].name);
-        sink_.real(m.factor);
-        sink_.real(e.N);
-        for (const auto& v :
-             {e.length_y, e.K_y, e.slenderness_y, e.length_z, e.K_z, e.slenderness_z}) {
-          sink_.real(v);
-        }
-        sink_.real(e.euler_y);
-        sink_.real(e.euler_z);
-        for (const auto& v : {e.sway_y, e.held_y, e.sway_z, e.held_z}) sink_.real(v);
-        sink_.text(e.concerns ? "yes" : "no");
-        sink_.text(e.recommended ? "yes" : "no");
-        sink_.end_row();
-      }
-    });
-  }
-
-  void mode_shares() {
-    each_buckling(
-        [this](const Step& step, const BucklingMode& m) { shares_of(step, m.number, m.shares); });
-    each_vibration([this](const Step& step, const ModalResult&, const VibrationMode& m) {
-      shares_of(step, m.number, m.shares);
-    });
-  }
-
-  void restraints() {
-    for (const Step& step : result_.steps) {
-      if (!step.buckling && !step.modal) continue;
-      int rank = 0;
-      for (const RestraintGain& g : step.buckling ? step.buckling->gains : step.modal->gains) {
-        lead(step);
-        sink_.integer(++rank);
-        sink_.text(model_.nodes[g.node].name);
-        sink_.text(kDisplacementNames[static_cast<std::size_t>(g.direction)]);
-        sink_.real(g.derivative * 1e3);
-        sink_.real(g.held);
-        sink_.end_row();
-      }
-    }
-  }
-
-  void path() {
-    for (const Step& step : result_.steps) {
-      if (!step.buckling) continue;
-      for (const MarchStep& m : step.buckling->march) {
-        lead(step);
-        sink_.real(m.factor);
-        sink_.integer(m.rounds);
-        sink_.real(m.residual);
-        sink_.real(m.negative_pivots ? std::optional<double>(*m.negative_pivots) : std::nullopt);
-        sink_.text(m.stands ? "stands" : "gives way");
-        sink_.end_row();
-      }
-    }
-  }
-
-  void frequencies() {
-    std::array<double, 6> sums{};
-    each_vibration([&](const Step& step, const ModalResult& r, const VibrationMode& m) {
-      if (m.number == 1) sums = {};
-      lead(step);
-      sink_.integer(m.number);
-      sink_.real(m.omega);
-      sink_.real(m.frequency());
-      sink_.real(m.omega > 0 ? std::optional(m.period()) : std::nullopt);
-      sink_.real(m.error);
-      sink_.real(m.rayleigh);
-      sink_.real(m.modal_mass);
-      for (const auto& factor : m.factor) sink_.real(factor);
-      for (std::size_t d = 0; d < 6; ++d) {
-        sink_.real(m.mass[d] ? std::optional(100 * *m.mass[d] / r.total[d]) : std::nullopt);
-      }
-      for (std::size_t d = 0; d < 6; ++d) {
-        sums[d] += m.mass[d].value_or(0);
-        sink_.real(m.mass[d] ? std::optional(100 * sums[d] / r.total[d]) : std::nullopt);
-      }
-      sink_.real(m.residual);
-      sink_.end_row();
-    });
-  }
-
-  void mode_shapes() {
-    each_buckling(
-        [this](const Step& step, const BucklingMode& m) { shape_of(step, m.number, m.shape); });
-    each_vibration([this](const Step& step, const ModalResult&, const VibrationMode& m) {
-      shape_of(step, m.number, m.shape);
-    });
-  }
-
-  void mode_axes(std::size_t index, MemberId id) {
-    const Step& step = result_.steps[index];
-    const auto rows_of = [&](int mode, const ModeShape& shape) {
-      if (shape.axes.empty()) return;
-      const auto& axis = shape.axes[id];
-      for (std::size_t i = 0; i < axis.size(); ++i) {
-        lead(step);
-        sink_.text(model_.members[id].name);
-        sink_.integer(mode);
-        sink_.real(model_.length(id) * double(i) / double(axis.size() - 1));
-        for (const double u : axis[i]) sink_.real(u);
-        sink_.end_row();
-      }
-    };
-    if (step.buckling) {
-      if (step.buckling->negative) rows_of(-1, step.buckling->negative->shape);
-      for (const BucklingMode& m : step.buckling->modes) rows_of(m.number, m.shape);
-    }
-    if (step.modal) {
-      for (const VibrationMode& m : step.modal->modes) rows_of(m.number, m.shape);
-    }
-  }
-
-  void nodal_mass() {
-    for (const Step& step : result_.steps) {
-      if (!step.modal) continue;
-      for (const NodeId n : model_.nodes.ids()) {
-        lead(step);
-        sink_.text(model_.nodes[n].name);
-        for (const double m : step.modal->nodal_mass[n]) sink_.real(m);
-        sink_.end_row();
-      }
-    }
-  }
-
   void acting_axial() {
     for (const Step& step : result_.steps) {
       if (!step.has_state || !step.state.geometric) continue;
@@ -349,54 +203,6 @@ class Writer {
   }
 
  private:
-  template <class Visit>
-  void each_buckling(const Visit& visit) const {
-    for (const Step& step : result_.steps) {
-      if (!step.buckling) continue;
-      if (step.buckling->negative) visit(step, *step.buckling->negative);
-      for (const BucklingMode& m : step.buckling->modes) visit(step, m);
-    }
-  }
-
-  template <class Visit>
-  void each_vibration(const Visit& visit) const {
-    for (const Step& step : result_.steps) {
-      if (!step.modal) continue;
-      for (const VibrationMode& m : step.modal->modes) visit(step, *step.modal, m);
-    }
-  }
-
-  void shares_of(const Step& step, int mode, const IndexedVector<MemberId, MemberShare>& shares) {
-    for (const MemberId id : model_.members.ids()) {
-      lead(step);
-      sink_.integer(mode);
-      sink_.text(model_.members[id].name);
-      for (const double v :
-           {shares[id].whole, shares[id].about_y, shares[id].about_z, shares[id].twist}) {
-        sink_.real(v);
-      }
-      sink_.end_row();
-    }
-  }
-
-  void shape_of(const Step& step, int mode, const ModeShape& shape) {
-    for (const NodeId n : model_.nodes.ids()) {
-      lead(step);
-      sink_.integer(mode);
-      sink_.text(model_.nodes[n].name);
-      six(shape.nodes[n].vector());
-      sink_.end_row();
-    }
-  }
-
-  void lead(const Step& step) {
-    sink_.text(step.analysis);
-    sink_.text(step.loads.name);
-    sink_.integer(step.number);
-  }
-  void six(const Vector6d& values) {
-    for (const double v : values) sink_.real(v);
-  }
   void extremes_of(const Step& step, MemberId id, const std::array<Extreme, 6>& extremes) {
     for (int i = 0; i < 6; ++i) {
       const Quantity q = i < 3 ? Q::force : Q::moment;
@@ -411,11 +217,6 @@ class Writer {
       sink_.end_row();
     }
   }
-
-  const RunResult& result_;
-  const Model& model_;
-  const UnitSystem& units_;
-  TableSink& sink_;
 };
 
 }  // namespace
@@ -454,32 +255,44 @@ std::string place_of(const ComparisonRow& row, const UnitSystem& units) {
                      units.label(Q::length));
 }
 
+namespace {
+
+/// The rows of one table of a run.
+using Part = std::function<void(const RunResult&, const UnitSystem&, TableSink&)>;
+
+template <class Rows>
+Part part(void (Rows::*write)()) {
+  return [write](const RunResult& result, const UnitSystem& units, TableSink& sink) {
+    (Rows(result, units, sink).*write)();
+  };
+}
+
+}  // namespace
+
 void write_table(const RunResult& result, const UnitSystem& units, const TableSpec& table,
                  TableSink& sink) {
-  using Part = void (Writer::*)();
   static const std::map<std::string_view, Part> kParts = {
-      {"steps", &Writer::steps},
-      {"displacements", &Writer::displacements},
-      {"reactions", &Writer::reactions},
-      {"convergence", &Writer::convergence},
-      {"comparison", &Writer::comparison},
-      {"storeys", &Writer::storeys},
-      {"storey_stability", &Writer::storey_stability},
-      {"member_amplification", &Writer::member_amplification},
-      {"stiffness", &Writer::stiffness},
-      {"acting_axial", &Writer::acting_axial},
-      {"buckling", &Writer::buckling},
-      {"effective_lengths", &Writer::effective_lengths},
-      {"mode_shares", &Writer::mode_shares},
-      {"restraints", &Writer::restraints},
-      {"path", &Writer::path},
-      {"frequencies", &Writer::frequencies},
-      {"mode_shapes", &Writer::mode_shapes},
-      {"nodal_mass", &Writer::nodal_mass},
-      {"envelopes", &Writer::envelopes}};
-  Writer writer(result, units, sink);
+      {"steps", part(&StateRows::steps)},
+      {"displacements", part(&StateRows::displacements)},
+      {"reactions", part(&StateRows::reactions)},
+      {"convergence", part(&StateRows::convergence)},
+      {"comparison", part(&StateRows::comparison)},
+      {"storeys", part(&StateRows::storeys)},
+      {"storey_stability", part(&StateRows::storey_stability)},
+      {"member_amplification", part(&StateRows::member_amplification)},
+      {"stiffness", part(&StateRows::stiffness)},
+      {"acting_axial", part(&StateRows::acting_axial)},
+      {"buckling", part(&ModeRows::buckling)},
+      {"effective_lengths", part(&ModeRows::effective_lengths)},
+      {"mode_shares", part(&ModeRows::mode_shares)},
+      {"restraints", part(&ModeRows::restraints)},
+      {"path", part(&ModeRows::path)},
+      {"frequencies", part(&ModeRows::frequencies)},
+      {"mode_shapes", part(&ModeRows::mode_shapes)},
+      {"nodal_mass", part(&ModeRows::nodal_mass)},
+      {"envelopes", part(&StateRows::envelopes)}};
   sink.begin(table);
-  (writer.*kParts.at(table.name))();
+  kParts.at(table.name)(result, units, sink);
   sink.end();
 }
 
@@ -491,13 +304,12 @@ bool has_rows(const TableSpec& table, const Step& step) {
 void write_member_rows(const RunResult& result, const UnitSystem& units, const TableSpec& table,
                        std::size_t step, MemberId member, TableSink& sink) {
   if (!has_rows(table, result.steps[step])) return;
-  Writer writer(result, units, sink);
   if (table.name == "mode_axes") {
-    writer.mode_axes(step, member);
+    ModeRows(result, units, sink).mode_axes(step, member);
   } else if (table.name == "member_forces") {
-    writer.member_forces(step, member);
+    StateRows(result, units, sink).member_forces(step, member);
   } else {
-    writer.member_extremes(step, member);
+    StateRows(result, units, sink).member_extremes(step, member);
   }
 }
 

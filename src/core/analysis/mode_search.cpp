@@ -34,6 +34,21 @@ EigenPairs above(double limit, EigenPairs pairs) {
   return leading(std::move(pairs), count);
 }
 
+/// Adds the pairs that the block was too narrow for beside those that are there, until so many have
+/// θ·bound > 1.
+EigenPairs with_missing(const EigenProblem& problem, EigenPairs pairs, int count, double bound,
+                        PairsWanted asked) {
+  for (int attempt = 0; attempt < kAttempts; ++attempt) {
+    asked.count = count - static_cast<int>((pairs.theta.array() * bound > 1).count());
+    if (asked.count <= 0) break;
+    LanczosOptions options;
+    options.block = std::max(options.block, asked.count);
+    options.known = pairs.vectors;
+    pairs = joined(pairs, above(1 / bound, BlockLanczos(problem, options).find(asked)));
+  }
+  return pairs;
+}
+
 LanczosOptions options_for(int most, int size, const Eigen::MatrixXd& start) {
   LanczosOptions options;
   options.start = start;
@@ -133,16 +148,8 @@ bool ModeSearch::find_below(double bound, const IndefiniteFrameFactor& factor, d
   const EigenProblem problem = shifted_problem(*frame_, *values_, bound, factor);
   LanczosOptions options;
   options.start = pairs_.vectors;
-  EigenPairs found;
-  for (int attempt = 0; attempt < kAttempts; ++attempt) {
-    found = joined(found, above(1 / bound, BlockLanczos(problem, options).find(asked)));
-    const int missing = factor.negative_eigenvalues() - static_cast<int>(found.theta.size());
-    if (missing <= 0) break;
-    asked.count = missing;
-    options.block = std::max(options.block, missing);
-    options.start.resize(0, 0);
-    options.known = found.vectors;
-  }
+  EigenPairs found = above(1 / bound, BlockLanczos(problem, options).find(asked));
+  found = with_missing(problem, std::move(found), factor.negative_eigenvalues(), bound, asked);
   found.lowest_theta = pairs_.lowest_theta;
   found.vectors_used += pairs_.vectors_used;
   sharpen(found);
@@ -174,15 +181,9 @@ Certificate ModeSearch::prove(int wanted) {
   const auto factor = IndefiniteFrameFactor::make(*frame_, shifted(certificate.below),
                                                   IndefiniteFrameFactor::Keep::count_only);
   if (factor) certificate.count = factor->negative_eigenvalues();
-  for (int attempt = 0; attempt < kAttempts && certificate.count; ++attempt) {
-    const int missing = *certificate.count - certificate.found;
-    if (missing <= 0) break;
-    LanczosOptions options;
-    options.block = std::max(options.block, missing);
-    options.known = pairs_.vectors;
-    PairsWanted asked;
-    asked.count = missing;
-    pairs_ = joined(pairs_, BlockLanczos(eigen_problem(*frame_, *values_), options).find(asked));
+  if (certificate.count) {
+    pairs_ = with_missing(eigen_problem(*frame_, *values_), std::move(pairs_), *certificate.count,
+                          certificate.below, PairsWanted());
     certificate.found = found_below(certificate.below);
   }
   return certificate;

@@ -1,0 +1,199 @@
+#include "write/mode_rows.hpp"
+
+namespace ulterix {
+
+namespace {
+
+template <class Visit>
+void each_buckling(const RunResult& result, const Visit& visit) {
+  for (const Step& step : result.steps) {
+    if (!step.buckling) continue;
+    if (step.buckling->negative) visit(step, *step.buckling->negative);
+    for (const BucklingMode& m : step.buckling->modes) visit(step, m);
+  }
+}
+
+template <class Visit>
+void each_vibration(const RunResult& result, const Visit& visit) {
+  for (const Step& step : result.steps) {
+    if (!step.modal) continue;
+    for (const VibrationMode& m : step.modal->modes) visit(step, *step.modal, m);
+  }
+}
+
+}  // namespace
+
+void ModeRows::buckling() {
+  each_buckling(result_, [this](const Step& step, const BucklingMode& m) {
+    lead(step);
+    sink_.integer(m.number);
+    sink_.real(m.factor);
+    sink_.real(step.buckling->vertical_stays + m.factor * step.buckling->vertical);
+    sink_.real(m.error);
+    sink_.text(m.kind);
+    sink_.text(m.shape.furthest.valid() ? model_.nodes[m.shape.furthest].name : "");
+    sink_.text(m.shape.furthest.valid()
+                   ? kDisplacementNames[static_cast<std::size_t>(m.shape.direction)]
+                   : "");
+    sink_.text(m.shape.turning.valid() ? model_.nodes[m.shape.turning].name : "");
+    sink_.real(m.residual);
+    sink_.end_row();
+  });
+}
+
+void ModeRows::effective_lengths() {
+  each_buckling(result_, [this](const Step& step, const BucklingMode& m) {
+    for (const EffectiveLength& e : m.lengths) {
+      lead(step);
+      sink_.integer(m.number);
+      sink_.text(model_.members[e.member].name);
+      sink_.real(m.factor);
+      sink_.real(e.N);
+      for (const auto& v :
+           {e.length_y, e.K_y, e.slenderness_y, e.length_z, e.K_z, e.slenderness_z}) {
+        sink_.real(v);
+      }
+      sink_.real(e.euler_y);
+      sink_.real(e.euler_z);
+      for (const auto& v : {e.sway_y, e.held_y, e.sway_z, e.held_z}) sink_.real(v);
+      sink_.text(e.concerns ? "yes" : "no");
+      sink_.text(e.recommended ? "yes" : "no");
+      sink_.end_row();
+    }
+  });
+}
+
+void ModeRows::mode_shares() {
+  each_buckling(result_, [this](const Step& step, const BucklingMode& m) {
+    shares_of(step, m.number, m.shares);
+  });
+  each_vibration(result_, [this](const Step& step, const ModalResult&, const VibrationMode& m) {
+    shares_of(step, m.number, m.shares);
+  });
+}
+
+void ModeRows::restraints() {
+  for (const Step& step : result_.steps) {
+    if (!step.buckling && !step.modal) continue;
+    int rank = 0;
+    for (const RestraintGain& g : step.buckling ? step.buckling->gains : step.modal->gains) {
+      lead(step);
+      sink_.integer(++rank);
+      sink_.text(model_.nodes[g.node].name);
+      sink_.text(kDisplacementNames[static_cast<std::size_t>(g.direction)]);
+      sink_.real(g.derivative * 1e3);
+      sink_.real(g.held);
+      sink_.end_row();
+    }
+  }
+}
+
+void ModeRows::path() {
+  for (const Step& step : result_.steps) {
+    if (!step.buckling) continue;
+    for (const MarchStep& m : step.buckling->march) {
+      lead(step);
+      sink_.real(m.factor);
+      sink_.integer(m.rounds);
+      sink_.real(m.residual);
+      sink_.real(m.negative_pivots ? std::optional<double>(*m.negative_pivots) : std::nullopt);
+      sink_.text(m.stands ? "stands" : "gives way");
+      sink_.end_row();
+    }
+  }
+}
+
+void ModeRows::frequencies() {
+  std::array<double, 6> sums{};
+  each_vibration(result_, [&](const Step& step, const ModalResult& r, const VibrationMode& m) {
+    if (m.number == 1) sums = {};
+    lead(step);
+    sink_.integer(m.number);
+    sink_.real(m.omega);
+    sink_.real(m.frequency());
+    sink_.real(m.omega > 0 ? std::optional(m.period()) : std::nullopt);
+    sink_.real(m.error);
+    sink_.real(m.rayleigh);
+    sink_.real(m.modal_mass);
+    for (const auto& factor : m.factor) sink_.real(factor);
+    for (std::size_t d = 0; d < 6; ++d) {
+      sink_.real(m.mass[d] ? std::optional(100 * *m.mass[d] / r.total[d]) : std::nullopt);
+    }
+    for (std::size_t d = 0; d < 6; ++d) {
+      sums[d] += m.mass[d].value_or(0);
+      sink_.real(m.mass[d] ? std::optional(100 * sums[d] / r.total[d]) : std::nullopt);
+    }
+    sink_.real(m.residual);
+    sink_.end_row();
+  });
+}
+
+void ModeRows::mode_shapes() {
+  each_buckling(result_, [this](const Step& step, const BucklingMode& m) {
+    shape_of(step, m.number, m.shape);
+  });
+  each_vibration(result_, [this](const Step& step, const ModalResult&, const VibrationMode& m) {
+    shape_of(step, m.number, m.shape);
+  });
+}
+
+void ModeRows::mode_axes(std::size_t index, MemberId id) {
+  const Step& step = result_.steps[index];
+  const auto rows_of = [&](int mode, const ModeShape& shape) {
+    if (shape.axes.empty()) return;
+    const auto& axis = shape.axes[id];
+    for (std::size_t i = 0; i < axis.size(); ++i) {
+      lead(step);
+      sink_.text(model_.members[id].name);
+      sink_.integer(mode);
+      sink_.real(model_.length(id) * double(i) / double(axis.size() - 1));
+      for (const double u : axis[i]) sink_.real(u);
+      sink_.end_row();
+    }
+  };
+  if (step.buckling) {
+    if (step.buckling->negative) rows_of(-1, step.buckling->negative->shape);
+    for (const BucklingMode& m : step.buckling->modes) rows_of(m.number, m.shape);
+  }
+  if (step.modal) {
+    for (const VibrationMode& m : step.modal->modes) rows_of(m.number, m.shape);
+  }
+}
+
+void ModeRows::nodal_mass() {
+  for (const Step& step : result_.steps) {
+    if (!step.modal) continue;
+    for (const NodeId n : model_.nodes.ids()) {
+      lead(step);
+      sink_.text(model_.nodes[n].name);
+      for (const double m : step.modal->nodal_mass[n]) sink_.real(m);
+      sink_.end_row();
+    }
+  }
+}
+
+void ModeRows::shares_of(const Step& step, int mode,
+                         const IndexedVector<MemberId, MemberShare>& shares) {
+  for (const MemberId id : model_.members.ids()) {
+    lead(step);
+    sink_.integer(mode);
+    sink_.text(model_.members[id].name);
+    for (const double v :
+         {shares[id].whole, shares[id].about_y, shares[id].about_z, shares[id].twist}) {
+      sink_.real(v);
+    }
+    sink_.end_row();
+  }
+}
+
+void ModeRows::shape_of(const Step& step, int mode, const ModeShape& shape) {
+  for (const NodeId n : model_.nodes.ids()) {
+    lead(step);
+    sink_.integer(mode);
+    sink_.text(model_.nodes[n].name);
+    six(shape.nodes[n].vector());
+    sink_.end_row();
+  }
+}
+
+}  // namespace ulterix

@@ -1,0 +1,28 @@
+#pragma once
+
+#include "core/results/modes.hpp"
+#include "write/row_writer.hpp"
+
+namespace ulterix {
+
+/// Rows of buckling and of vibration, table by table.
+class ModeRows : public RowWriter {
+ public:
+  using RowWriter::RowWriter;
+
+  void buckling();
+  void effective_lengths();
+  void mode_shares();
+  void restraints();
+  void path();
+  void frequencies();
+  void mode_shapes();
+  void mode_axes(std::size_t step, MemberId member);
+  void nodal_mass();
+
+ private:
+  void shares_of(const Step& step, int mode, const IndexedVector<MemberId, MemberShare>& shares);
+  void shape_of(const Step& step, int mode, const ModeShape& shape);
+};
+
+}  // namespace ulterix
