@@ -1,0 +1,245 @@
+// Block Lanczos on problems with known values; frames split into pieces as the eigenproblems see
+// them.
+#include <gtest/gtest.h>
+
+#include <cmath>
+
+#include "core/analysis/first_order.hpp"
+#include "core/analysis/mode_search.hpp"
+#include "core/parallel.hpp"
+#include "support/frame_builder.hpp"
+
+namespace ulterix::testing {
+namespace {
+
+using Eigen::MatrixXd;
+using Eigen::VectorXd;
+
+/// B·x = θ·K·x with both diagonal.
+EigenProblem diagonal(const VectorXd& theta, const VectorXd& K) {
+  EigenProblem problem;
+  problem.size = static_cast<int>(theta.size());
+  problem.multiply_K = [K](const MatrixXd& X) -> MatrixXd { return K.asDiagonal() * X; };
+  problem.apply = [theta, K](const MatrixXd& X) {
+    EigenProblem::Block block;
+    block.W = theta.asDiagonal() * X;
+    block.KW = K.asDiagonal() * block.W;
+    return block;
+  };
+  return problem;
+}
+
+VectorXd uneven_stiffness(Eigen::Index size) {
+  return VectorXd::LinSpaced(size, 0, 8).array().exp();  // 1 to 3000
+}
+
+PairsWanted so_many(int count) {
+  PairsWanted wanted;
+  wanted.count = count;
+  return wanted;
+}
+
+TEST(BlockLanczos, FindsTheLargestValuesWithOrthonormalVectors) {
+  const Eigen::Index size = 300;
+  const VectorXd theta = VectorXd::LinSpaced(size, 1, 300).array().inverse(),
+                 K = uneven_stiffness(size);
+  const EigenPairs pairs = BlockLanczos(diagonal(theta, K)).find(so_many(6));
+  ASSERT_EQ(pairs.theta.size(), 6);
+  EXPECT_TRUE(pairs.converged);
+  EXPECT_LT(pairs.vectors_used, 150);
+  for (int i = 0; i < 6; ++i) EXPECT_RELATIVE(pairs.theta[i], 1.0 / (i + 1), 1e-13);
+  const MatrixXd one = pairs.vectors.transpose() * K.asDiagonal() * pairs.vectors;
+  EXPECT_LT((one - MatrixXd::Identity(6, 6)).norm(), 1e-12);
+}
+
+TEST(BlockLanczos, EveryCopyOfARepeatedValueIsThere) {
+  VectorXd theta = VectorXd::LinSpaced(200, 0.001, 0.5);
+  theta.tail(8).setConstant(0.9);
+  theta.segment(150, 5).setConstant(0.7);
+  const EigenPairs pairs = BlockLanczos(diagonal(theta, uneven_stiffness(200))).find(so_many(13));
+  ASSERT_EQ(pairs.theta.size(), 13);
+  for (int i = 0; i < 13; ++i) EXPECT_RELATIVE(pairs.theta[i], i < 8 ? 0.9 : 0.7, 1e-13);
+}
+
+TEST(BlockLanczos, WhatIsKnownIsNotFoundAgain) {
+  const VectorXd theta = VectorXd::LinSpaced(120, 0.01, 1.2), K = uneven_stiffness(120);
+  LanczosOptions options;
+  options.known = MatrixXd::Zero(120, 2);
+  options.known(119, 0) = 1 / std::sqrt(K[119]);
+  options.known(117, 1) = 1 / std::sqrt(K[117]);
+  const EigenPairs pairs = BlockLanczos(diagonal(theta, K), options).find(so_many(3));
+  ASSERT_EQ(pairs.theta.size(), 3);
+  EXPECT_RELATIVE(pairs.theta[0], theta[118], 1e-13);
+  EXPECT_RELATIVE(pairs.theta[1], theta[116], 1e-13);
+  EXPECT_RELATIVE(pairs.theta[2], theta[115], 1e-13);
+}
+
+TEST(BlockLanczos, AGoodStartSavesVectors) {
+  const VectorXd theta = VectorXd::LinSpaced(400, 1, 400).array().inverse(),
+                 K = uneven_stiffness(400);
+  LanczosOptions options;
+  options.start = MatrixXd::Constant(400, 8, 1e-6);
+  for (int i = 0; i < 8; ++i) options.start(i, i) = 1;
+  const EigenPairs near = BlockLanczos(diagonal(theta, K), options).find(so_many(8));
+  const EigenPairs far = BlockLanczos(diagonal(theta, K)).find(so_many(8));
+  ASSERT_EQ(near.theta.size(), 8);
+  for (int i = 0; i < 8; ++i) EXPECT_RELATIVE(near.theta[i], 1.0 / (i + 1), 1e-13);
+  EXPECT_LT(near.vectors_used, far.vectors_used);
+}
+
+TEST(BlockLanczos, FewerPositiveValuesThanWantedAreAllThereAre) {
+  VectorXd theta = VectorXd::LinSpaced(60, -3, -0.05);
+  theta.head(3) << 2, 1, 0.5;
+  const EigenPairs pairs = BlockLanczos(diagonal(theta, uneven_stiffness(60))).find(so_many(5));
+  ASSERT_EQ(pairs.theta.size(), 3);
+  EXPECT_RELATIVE(pairs.theta[2], 0.5, 1e-13);
+  EXPECT_RELATIVE(pairs.lowest_theta, theta[3], 1e-6);
+}
+
+TEST(BlockLanczos, GoingOnFindsWhatOneSearchFinds) {
+  const VectorXd theta = VectorXd::LinSpaced(250, 1, 250).array().inverse(),
+                 K = uneven_stiffness(250);
+  BlockLanczos search(diagonal(theta, K));
+  const int first = search.find(so_many(2)).vectors_used;
+  const EigenPairs pairs = search.find(so_many(9));
+  EXPECT_GT(pairs.vectors_used, first);
+  ASSERT_EQ(pairs.theta.size(), 9);
+  for (int i = 0; i < 9; ++i) EXPECT_RELATIVE(pairs.theta[i], 1.0 / (i + 1), 1e-13);
+}
+
+TEST(JoinedPairs, FallAndKeepTheirVectors) {
+  EigenPairs a, b;
+  a.theta = Eigen::Vector2d(5, 1);
+  b.theta = Eigen::Vector2d(9, 3);
+  a.residuals = Eigen::Vector2d(0.5, 0.1);
+  b.residuals = Eigen::Vector2d(0.9, 0.3);
+  a.vectors = MatrixXd::Identity(4, 2);
+  b.vectors = MatrixXd::Identity(4, 4).rightCols(2);
+  const EigenPairs all = joined(a, b);
+  EXPECT_EQ(all.theta, Eigen::Vector4d(9, 5, 3, 1));
+  EXPECT_EQ(all.residuals, Eigen::Vector4d(0.9, 0.5, 0.3, 0.1));
+  EXPECT_EQ(all.vectors.col(0), Eigen::Vector4d::Unit(2));
+  EXPECT_EQ(all.vectors.col(3), Eigen::Vector4d::Unit(1));
+}
+
+/// A pinned column of unit EI and length under a unit load, cut into pieces.
+struct PinnedColumn {
+  FrameBuilder b{Plane::xz};
+  ElasticFrame frame;
+  std::vector<Step> steps;
+
+  PinnedColumn() {
+    const NodeId foot = b.node("foot", 0, 0, 0), head = b.node("head", 0, 0, 1);
+    b.member("c", foot, head, b.section(bending_only(1, 1e6)), b.material(1, 0.4));
+    b.fix(foot, {0, 2});
+    b.fix(head, {0});
+    b.nodal_load(head, 2, -1);
+    frame = make_elastic_frame(b.model);
+    AnalysisSpec spec;
+    spec.name = kBaseline;
+    spec.loads = {b.model.case_alone(CaseId(0))};
+    steps = first_order(frame, spec);
+  }
+
+  EigenFrame cut(int pieces) const {
+    return make_eigen_frame(frame, IndexedVector<MemberId, int>(1, pieces));
+  }
+  /// −Kg of the unit load.
+  std::vector<double> softening(const EigenFrame& eigen) const {
+    const Recovery recovery(*frame.system, steps[0]);
+    std::vector<double> values = geometric_values(eigen.split, piece_forces(recovery, eigen.split));
+    for (double& v : values) v = -v;
+    return values;
+  }
+};
+
+TEST(EigenFrame, TheErrorOfPiecesFallsWithTheirFourthPower) {
+  const PinnedColumn column;
+  const auto error = [&](int pieces) {
+    const EigenFrame eigen = column.cut(pieces);
+    const std::vector<double> B = column.softening(eigen);
+    return 1 / ModeSearch(eigen, B, 100).find(1, 1e-10).theta[0] / (M_PI * M_PI) - 1;
+  };
+  EXPECT_RELATIVE(1 + error(1), 12 / (M_PI * M_PI), kIterated);  // one cubic
+  for (const int pieces : {4, 8}) {
+    EXPECT_GT(error(pieces), 0);  // a subspace is stiffer
+    EXPECT_NEAR(error(pieces) / error(2 * pieces), 16, 0.5);
+  }
+}
+
+TEST(EigenFrame, TheCountOfAnIndefiniteFactorIsThatOfTheFactorsBelow) {
+  const PinnedColumn column;
+  const EigenFrame eigen = column.cut(8);
+  const std::vector<double> B = column.softening(eigen);
+  for (int below = 0; below < 4; ++below) {
+    const double shift = M_PI * M_PI * (below + 0.5) * (below + 0.5);
+    std::vector<double> shifted = eigen.stiffness;
+    for (std::size_t i = 0; i < shifted.size(); ++i) shifted[i] -= shift * B[i];
+    const auto factor =
+        IndefiniteFrameFactor::make(eigen, shifted, IndefiniteFrameFactor::Keep::factor);
+    ASSERT_TRUE(factor);
+    EXPECT_EQ(factor->negative_eigenvalues(), below);
+    const VectorXd x = VectorXd::LinSpaced(eigen.pattern().size, -1, 1);
+    Pack pack(multiply(eigen.pattern(), shifted, x), 0, 1);
+    factor->solve(pack);
+    for (Eigen::Index i = 0; i < x.size(); ++i) EXPECT_NEAR(pack.row(i)[0], x[i], 1e-7);
+  }
+}
+
+TEST(EigenFrame, SettledModesAreProvenAndThoseOfTheFormula) {
+  const PinnedColumn column;
+  const EigenFrame eigen = column.cut(24);
+  const std::vector<double> B = column.softening(eigen);
+  ModeSearch search(eigen, B, 400);
+  search.look(3);
+  const Certificate certificate = search.settle(3, 1e-10);
+  EXPECT_TRUE(certificate.complete());
+  EXPECT_EQ(certificate.found, 3);
+  EXPECT_GT(certificate.below, 9 * M_PI * M_PI);
+  EXPECT_LT(certificate.below, 16 * M_PI * M_PI);
+  for (int k = 1; k <= 3; ++k) {
+    EXPECT_RELATIVE(1 / search.pairs().theta[k - 1], k * k * M_PI * M_PI, 1e-4);
+    EXPECT_LT(search.pairs().residuals[k - 1], 1e-8);
+  }
+}
+
+TEST(EigenFrame, VectorsCarriedToAFinerCutKeepACubic) {
+  FrameBuilder b{Plane::xz};
+  const NodeId foot = b.node("foot", 0, 0, 0), head = b.node("head", 0, 0, 2);
+  b.member("c", foot, head, b.section(bending_only(1, 1e6)), b.material(1, 0.4));
+  b.fix_all(foot);
+  b.nodal_load(head, 0, 1);
+  const ElasticFrame frame = make_elastic_frame(b.model);
+  const auto bent = [&](const EigenFrame& eigen) {
+    VectorXd force = VectorXd::Zero(eigen.pattern().size);
+    eigen.system().dofs().add_force(head, force6(3, 0, -1, 0, 0.5, 0), force);
+    MatrixXd x = force;
+    eigen.solve(x);
+    return x;
+  };
+  const EigenFrame whole = make_eigen_frame(frame, IndexedVector<MemberId, int>(1, 1));
+  const EigenFrame cut = make_eigen_frame(frame, IndexedVector<MemberId, int>(1, 5));
+  const MatrixXd fine = bent(cut);
+  const MatrixXd carried = carried_over(b.model, whole.split, bent(whole), cut.split);
+  EXPECT_LT((carried - fine).norm(), 1e-10 * fine.norm());
+}
+
+TEST(Parallel, EveryIndexComesOnceAndIsTakenInOrder) {
+  constexpr int kCount = 10'000;  // some batches
+  std::vector<int> visits(kCount, 0);
+  for_each_index(kCount, [&](int i) { ++visits[std::size_t(i)]; });
+  EXPECT_EQ(std::count(visits.begin(), visits.end(), 1), kCount);
+  int expected = 0;
+  make_and_take(
+      kCount, [](int i) { return 3 * i; },
+      [&](int i, int made) {
+        ASSERT_EQ(i, expected++);
+        ASSERT_EQ(made, 3 * i);
+      });
+  EXPECT_EQ(expected, kCount);
+  make_and_take(
+      0, [](int i) { return i; }, [](int, int) { FAIL() << "nothing to take"; });
+}
+
+}  // namespace
+}  // namespace ulterix::testing
