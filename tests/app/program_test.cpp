@@ -200,6 +200,38 @@ TEST_F(Program, ARefusedModelPrintsOnlyItsComplaints) {
   EXPECT_FALSE(w.has("bad-results"));
 }
 
+/// The folder is begun while the model is read.
+TEST_F(Program, ARefusedModelLeavesTheEarlierResultsAndNothingElse) {
+  w.write("column.toml", replaced(kColumn, "Iy = 484", "Iy = -484"));
+  EXPECT_EQ(w.run("run column.toml").status, 2);
+  EXPECT_FALSE(w.has("column-results"));
+  EXPECT_EQ(w.unfinished(), 0);
+  run_column();
+  const std::string before = w.read("column-results/summary.json");
+  w.write("column.toml", replaced(kColumn, "Iy = 484", "Iy = -484"));
+  EXPECT_EQ(w.run("run column.toml").status, 2);
+  EXPECT_EQ(w.run("run column.toml --analysis nothing").status, 2);
+  EXPECT_EQ(w.read("column-results/summary.json"), before);
+  EXPECT_EQ(w.unfinished(), 0);
+}
+
+TEST_F(Program, OnlyTablesWithRowsAreFiles) {
+  w.write("column.toml", kColumn);
+  ASSERT_EQ(w.run("run column.toml --analysis first-order --no-figures").status, 0);
+  int files = 0;
+  for (const auto& entry : fs::directory_iterator(w.folder() / "column-results/tables")) {
+    ++files;
+    EXPECT_FALSE(read_csv(entry.path()).rows.empty()) << entry.path();
+  }
+  EXPECT_FALSE(w.has("column-results/tables/buckling.csv"));
+  EXPECT_NE(w.run("run column.toml --analysis first-order --no-figures")
+                .out.find("tables/ (" + std::to_string(files) + ")"),
+            std::string::npos);
+  // The store has every table all the same.
+  const auto r = w.run("table column-results buckling");
+  EXPECT_EQ(r.status, 0) << r.err;
+}
+
 TEST_F(Program, TableFiltersAndFormats) {
   run_column();
   EXPECT_NE(w.run("table column-results").out.find("member_forces"), std::string::npos);

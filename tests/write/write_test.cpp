@@ -141,6 +141,40 @@ TEST(Csv, ACutFileIsSeen) {
   EXPECT_TRUE(read_csv(w.folder() / "missing.csv").header.empty());
 }
 
+/// Gathered rows turn names into CSV and JSON by themselves.
+TEST(Tables, NamesWithQuotesAndCommasReadBackFromBothFiles) {
+  FrameBuilder b(Plane::xz);
+  const MaterialId steel = b.material(210e9, 81e9, 7850);
+  const SectionId s = b.section(bending_only(1e-4, 1e-2));
+  const std::vector<std::string> names = {"B,1", "say \"B\"", "back\\slash", "Träger", "[x]"};
+  NodeId last = b.node("N0", 0, 0, 0);
+  b.fix_all(last);
+  for (std::size_t i = 0; i < names.size(); ++i) {
+    const NodeId next = b.node("N" + std::to_string(i + 1), double(i + 1), 0, 0);
+    b.member(names[i], last, next, s, steel);
+    last = next;
+  }
+  b.nodal_load(last, 2, -1e3);
+  AnalysisSpec spec;
+  spec.name = kBaseline;
+  spec.loads = {b.model.case_alone(CaseId(0))};
+  b.model.analyses = {spec};
+  const RunResult r = run(b.model);
+  const Workplace w;
+  fs::create_directory(w.folder() / "tables");
+  TablesWriter(w.folder()).write(r, UnitSystem(), "", "m.toml");
+  const CsvTable table = read_csv(w.folder() / "tables/member_extremes.csv");
+  const auto spec_of = std::find_if(table_specs().begin(), table_specs().end(),
+                                    [](const TableSpec& t) { return t.name == "member_extremes"; });
+  const StoredTable stored = ResultsStore(w.folder() / "results.sqlite").table(*spec_of);
+  ASSERT_EQ(table.rows.size(), 6 * names.size());
+  ASSERT_EQ(stored.rows.size(), table.rows.size());
+  for (std::size_t i = 0; i < table.rows.size(); ++i) {
+    EXPECT_EQ(table.rows[i][3], names[i / 6]);
+    EXPECT_EQ(std::get<std::string>(stored.rows[i][3]), names[i / 6]);
+  }
+}
+
 /// Every table of the registry is written with as many cells as it has columns.
 TEST(Tables, RowsMatchTheirColumns) {
   FrameBuilder b(Plane::xz);
