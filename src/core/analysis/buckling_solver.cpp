@@ -8,6 +8,7 @@
 
 #include "core/analysis/mode_search.hpp"
 #include "core/analysis/split_plan.hpp"
+#include "core/parallel.hpp"
 #include "core/results/effective_lengths.hpp"
 #include "core/system/mechanism_words.hpp"
 
@@ -98,12 +99,9 @@ class BucklingSolver {
 
   Counts first_counts() const {
     Counts counts(model_.members.size(), 1);
-    double most = 0;
     IndexedVector<MemberId, double> P(model_.members.size(), 0.0);
-    for (const MemberId id : model_.members.ids()) {
-      P[id] = -mean_force(id);
-      most = std::max(most, P[id]);
-    }
+    for_each_index(P.size(), [&](int i) { P[MemberId(i)] = -mean_force(MemberId(i)); });
+    const double most = std::max(0.0, *std::max_element(P.begin(), P.end()));
     for (const MemberId id : model_.members.ids()) {
       if (P[id] > kCompressed * most) counts[id] = 2;
     }
@@ -185,16 +183,11 @@ class BucklingSolver {
   /// Errors of the modes by the present split, and the pieces that bring them to the tolerance.
   void plan_split() {
     SplitPlan& plan = plan_.emplace(eigen_, counts_);
-    SplitPlan beyond(eigen_, counts_);
-    errors_.clear();
     std::vector<IndexedVector<MemberId, PieceLoad>> loads(energies_.size());
     tbb::parallel_for(std::size_t{0}, loads.size(),
                       [&](std::size_t i) { loads[i] = piece_loads(static_cast<int>(i)); });
-    for (Eigen::Index i = 0; i < lambdas_.size(); ++i) {
-      // Vectors have φᵀKφ = 1. What comes next is not wanted, but its error is told.
-      errors_.push_back((i < wanted_ ? plan : beyond)
-                            .add_mode(lambdas_[i], loads[static_cast<std::size_t>(i)], 1));
-    }
+    // Vectors have φᵀKφ = 1.
+    errors_ = plan.add_modes(lambdas_, loads, VectorXd::Ones(lambdas_.size()), wanted_);
     const Eigen::Index last = std::min<Eigen::Index>(lambdas_.size(), wanted_) - 1;
     if (last < 0) return;
     for (const MemberId id : model_.members.ids()) {

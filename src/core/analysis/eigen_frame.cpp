@@ -6,6 +6,7 @@
 #include <cmath>
 #include <functional>
 
+#include "core/parallel.hpp"
 #include "core/results/recovery.hpp"
 #include "core/solve/packs.hpp"
 
@@ -276,14 +277,15 @@ LinearAlong axial_along(const MemberLine& line, const PieceOf& piece) {
 IndexedVector<MemberId, LinearAlong> piece_forces(const Recovery& state, const SplitFrame& split) {
   IndexedVector<MemberId, LinearAlong> forces(split.pieces.size());
   IndexedVector<MemberId, LinearAlong> lines(state.frame().model().members.size());
-  for (const MemberId id : state.frame().model().members.ids()) {
-    if (!state.frame().variant().present[id]) continue;
+  for_each_index(lines.size(), [&](int i) {
+    const MemberId id(i);
+    if (!state.frame().variant().present[id]) return;
     const MemberLine line = state.line(id);
     lines[id] = axial_along(line, {id, 0, 1});
     for (const MemberId piece : split.pieces_of[id]) {
       forces[piece] = axial_along(line, split.pieces[piece]);
     }
-  }
+  });
   for (const MemberId piece : split.model->members.ids()) {
     if (split.pieces[piece].torsion_only) forces[piece] = lines[split.pieces[piece].member];
   }
@@ -349,14 +351,15 @@ std::vector<ModeEnergy> mode_energies(const FrameSystem& frame, const EigenFrame
   std::vector<ModeEnergy> results(count);
   std::vector<State> states(count, State(*eigen.split.model));
   std::vector<double> whole(count);
-  for (std::size_t i = 0; i < count; ++i) {
-    const VectorXd phi = vectors.col(static_cast<Eigen::Index>(i));
-    eigen.system().set_motion(phi, states[i]);
-    whole[i] = phi.dot(multiply(eigen.pattern(), eigen.elastic, phi)) / 2;
+  const Eigen::MatrixXd forces = multiply_block(eigen.pattern(), eigen.elastic, vectors);
+  tbb::parallel_for(std::size_t{0}, count, [&](std::size_t i) {
+    const auto column = static_cast<Eigen::Index>(i);
+    eigen.system().set_motion(vectors.col(column), states[i]);
+    whole[i] = vectors.col(column).dot(forces.col(column)) / 2;
     results[i].elastic = 2 * whole[i];
     results[i].shares = IndexedVector<MemberId, MemberShare>(frame.model().members.size());
     results[i].pieces = IndexedVector<MemberId, MemberShare>(eigen.split.pieces.size());
-  }
+  });
   const State unloaded(*eigen.split.model);
   const FrameSystem& system = eigen.system();
   tbb::parallel_for(0, eigen.split.pieces.size(), [&](int piece) {
@@ -370,12 +373,13 @@ std::vector<ModeEnergy> mode_energies(const FrameSystem& frame, const EigenFrame
       results[i].pieces[id] = e;
     }
   });
-  for (ModeEnergy& mode : results) {
+  tbb::parallel_for(std::size_t{0}, count, [&](std::size_t i) {
+    ModeEnergy& mode = results[i];
     for (const MemberId id : eigen.split.model->members.ids()) {
       each_part(mode.shares[eigen.split.pieces[id].member], mode.pieces[id],
                 [](double& part, double added) { part += added; });
     }
-  }
+  });
   return results;
 }
 

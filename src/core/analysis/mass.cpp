@@ -3,7 +3,15 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/parallel.hpp"
+
 namespace ulterix {
+
+Matrix6d rigid_motions(const Vector3d& position) {
+  Matrix6d u = Matrix6d::Identity();
+  for (int d = 0; d < 3; ++d) u.block<3, 1>(0, 3 + d) = Vector3d::Unit(d).cross(position);
+  return u;
+}
 
 FrameMass::FrameMass(const FrameSystem& frame)
     : frame_(frame),
@@ -115,31 +123,37 @@ std::vector<double> FrameMass::values(const SplitFrame& split) const {
                                        [&](NodeId node) { return node_matrix(node); });
 }
 
-IndexedVector<NodeId, Vector6d> FrameMass::inertia(const SplitFrame& split, int direction) const {
+std::array<IndexedVector<NodeId, Vector6d>, 6> FrameMass::inertia(const SplitFrame& split) const {
+  using Columns = Eigen::Matrix<double, 12, 6>;  // one for each rigid motion
   const Model& model = *split.model;
-  IndexedVector<NodeId, Vector6d> force(model.nodes.size(), Vector6d::Zero());
-  const auto motion = [&](NodeId n) {
-    Vector6d u = Vector6d::Unit(direction);
-    if (direction >= 3) {
-      u.head<3>() = Vector3d::Unit(direction - 3).cross(split.system->variant().position(n));
-    }
-    return u;
-  };
-  for (const MemberId piece : model.members.ids()) {
-    if (!split.system->variant().present[piece]) continue;
+  const auto motions = [&](NodeId n) { return rigid_motions(split.system->variant().position(n)); };
+  std::array<IndexedVector<NodeId, Vector6d>, 6> force;
+  force.fill(IndexedVector<NodeId, Vector6d>(model.nodes.size(), Vector6d::Zero()));
+  const auto of_piece = [&](int i) -> Columns {
+    const MemberId piece(i);
+    if (!split.system->variant().present[piece]) return Columns::Zero();
     const Member& m = model.members[piece];
     const Matrix3d& R = split.system->axes(piece);
-    Vector12d u;
-    u << motion(m.start), motion(m.end);
-    Vector12d local;
-    for (int i = 0; i < 4; ++i) local.segment<3>(3 * i) = R * u.segment<3>(3 * i);
-    const Vector12d f = member_matrix(split, piece) * local;
-    force[m.start].head<3>() += R.transpose() * f.segment<3>(0);
-    force[m.start].tail<3>() += R.transpose() * f.segment<3>(3);
-    force[m.end].head<3>() += R.transpose() * f.segment<3>(6);
-    force[m.end].tail<3>() += R.transpose() * f.segment<3>(9);
+    Columns u;
+    u << motions(m.start), motions(m.end);
+    for (int k = 0; k < 4; ++k) u.middleRows<3>(3 * k) = (R * u.middleRows<3>(3 * k)).eval();
+    Columns f = member_matrix(split, piece) * u;
+    for (int k = 0; k < 4; ++k) {
+      f.middleRows<3>(3 * k) = (R.transpose() * f.middleRows<3>(3 * k)).eval();
+    }
+    return f;
+  };
+  make_and_take(model.members.size(), of_piece, [&](int i, const Columns& f) {
+    const Member& m = model.members[MemberId(i)];
+    for (int d = 0; d < 6; ++d) {
+      force[static_cast<std::size_t>(d)][m.start] += f.col(d).head<6>();
+      force[static_cast<std::size_t>(d)][m.end] += f.col(d).tail<6>();
+    }
+  });
+  for (const NodeId n : model.nodes.ids()) {
+    const Matrix6d f = node_matrix(n) * motions(n);
+    for (int d = 0; d < 6; ++d) force[static_cast<std::size_t>(d)][n] += f.col(d);
   }
-  for (const NodeId n : model.nodes.ids()) force[n] += node_matrix(n) * motion(n);
   return force;
 }
 

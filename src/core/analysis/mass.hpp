@@ -1,5 +1,6 @@
 #pragma once
 
+#include <array>
 #include <vector>
 
 #include "core/element/linear_matrices.hpp"
@@ -7,6 +8,10 @@
 #include "core/system/split_frame.hpp"
 
 namespace ulterix {
+
+/// What a node at a position (m) does in the six rigid motions, a column each: unit translations
+/// along the axes, unit rotations about the axes through the origin.
+Matrix6d rigid_motions(const Vector3d& position);
 
 /// The mass of a frame as `[mass]` says: along members (their own and that of loads), and on nodes.
 class FrameMass {
@@ -21,9 +26,8 @@ class FrameMass {
   /// kg on a node by direction, without the members'.
   const Vector3d& on_node(NodeId id) const { return nodal_[id]; }
 
-  /// M·r for a rigid motion of all nodes (unit translation along an axis 0..2, unit rotation about
-  /// an axis 3..5 through the origin), on the split's nodes, global.
-  IndexedVector<NodeId, Vector6d> inertia(const SplitFrame& split, int direction) const;
+  /// M·r for each rigid motion of all nodes, on the split's nodes, global.
+  std::array<IndexedVector<NodeId, Vector6d>, 6> inertia(const SplitFrame& split) const;
 
   /// kg of every member shared to its ends, nodal mass in, by direction.
   IndexedVector<NodeId, Vector3d> shared_to_nodes() const;

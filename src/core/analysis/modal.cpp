@@ -11,6 +11,7 @@
 #include "core/analysis/mode_search.hpp"
 #include "core/analysis/restraints.hpp"
 #include "core/analysis/split_plan.hpp"
+#include "core/parallel.hpp"
 #include "core/solve/conjugate_gradients.hpp"
 #include "core/system/mechanism_words.hpp"
 
@@ -81,17 +82,12 @@ class ModalSolver {
 
   void find_totals(ModalResult& result) const {
     const SplitFrame whole = split_frame(frame_, Counts(model_.members.size(), 1));
-    for (int d = 0; d < kDirections; ++d) {
-      const auto force = mass_.inertia(whole, d);
-      double total = 0;
-      for (const NodeId n : whole.model->nodes.ids()) {
-        Vector6d u = Vector6d::Unit(d);
-        if (d >= 3) {
-          u.head<3>() = Vector3d::Unit(d - 3).cross(whole.system->variant().position(n));
-        }
-        total += u.dot(force[n]);
+    const auto force = mass_.inertia(whole);
+    for (const NodeId n : whole.model->nodes.ids()) {
+      const Matrix6d u = rigid_motions(whole.system->variant().position(n));
+      for (std::size_t d = 0; d < force.size(); ++d) {
+        result.total[d] += u.col(static_cast<Eigen::Index>(d)).dot(force[d][n]);
       }
-      result.total[static_cast<std::size_t>(d)] = total;
     }
     result.nodal_mass = mass_.shared_to_nodes();
   }
@@ -155,6 +151,7 @@ class ModalSolver {
       return geometric_values(split, axial_);
     });
     mass_values_ = mass_.values(eigen_.split);
+    excitation_ = excitations();
     shift_ = 0;
     if (eigen_.definite) return {};
     if (stressed_) {
@@ -214,16 +211,17 @@ class ModalSolver {
     const SplitFrame& split = eigen_.split;
     const auto count = static_cast<std::size_t>(omegas_.size());
     std::vector<State> states(count, State(*split.model));
-    for (std::size_t i = 0; i < count; ++i) {
+    tbb::parallel_for(std::size_t{0}, count, [&](std::size_t i) {
       eigen_.system().set_motion(vectors_.col(static_cast<Eigen::Index>(i)), states[i]);
-    }
+    });
     std::vector<IndexedVector<MemberId, PieceLoad>> loads(
         count, IndexedVector<MemberId, PieceLoad>(split.pieces.size()));
     LineMass unit;
     unit.translation = {1, 1};
-    for (const MemberId piece : split.model->members.ids()) {
+    for_each_index(split.model->members.size(), [&](int index) {
+      const MemberId piece(index);
       const PieceOf& place = split.pieces[piece];
-      if (place.torsion_only || !eigen_.system().variant().present[piece]) continue;
+      if (place.torsion_only || !eigen_.system().variant().present[piece]) return;
       const ElementProperties p = element_properties(eigen_.system().variant(), piece);
       // Mean squares of displacement.
       const Matrix12d M = at_nodes(split, piece, mass_matrix(p, unit, false) / p.length);
@@ -246,23 +244,17 @@ class ModalSolver {
                            squared({1, 5, 7, 11}, s.about_z - s.shear_z, p.EIz),
                            squared({0, 6}, 0, 0)};
       }
-    }
+    });
     return loads;
   }
 
   /// Errors of the modes by the present split, and the pieces that bring them to the tolerance.
   void plan_split() {
     SplitPlan& plan = plan_.emplace(eigen_, counts_);
-    SplitPlan beyond(eigen_, counts_);
-    errors_.clear();
-    const auto loads = piece_loads();
-    for (Eigen::Index i = 0; i < omegas_.size(); ++i) {
-      // φᵀKφ = ω²·φᵀMφ. What comes next is not wanted, but its error is told.
-      const double strain = omegas_[i] * omegas_[i] * theta_[i];
-      errors_.push_back((i < wanted_ ? plan : beyond)
-                            .add_mode(omegas_[i], loads[static_cast<std::size_t>(i)], strain) /
-                        kTwice);
-    }
+    // φᵀKφ = ω²·φᵀMφ.
+    const VectorXd strains = omegas_.array().square() * theta_.array();
+    errors_ = plan.add_modes(omegas_, piece_loads(), strains, wanted_);
+    for (double& error : errors_) error /= kTwice;
     const Eigen::Index last = std::min<Eigen::Index>(omegas_.size(), wanted_) - 1;
     if (last < 0) return;
     for (const MemberId id : model_.members.ids()) {
@@ -279,12 +271,15 @@ class ModalSolver {
     }
   }
 
-  /// b = M·r at the unknowns, for one direction.
-  VectorXd excitation(int direction) const {
-    const auto force = mass_.inertia(eigen_.split, direction);
-    VectorXd b = VectorXd::Zero(eigen_.pattern().size);
-    for (const NodeId n : eigen_.split.model->nodes.ids()) {
-      eigen_.system().dofs().add_force(n, force[n], b);
+  /// M·r of the rigid motions on the unknowns.
+  std::array<VectorXd, 6> excitations() const {
+    const auto force = mass_.inertia(eigen_.split);
+    std::array<VectorXd, 6> b;
+    for (std::size_t d = 0; d < b.size(); ++d) {
+      b[d] = VectorXd::Zero(eigen_.pattern().size);
+      for (const NodeId n : eigen_.split.model->nodes.ids()) {
+        eigen_.system().dofs().add_force(n, force[d][n], b[d]);
+      }
     }
     return b;
   }
@@ -294,10 +289,9 @@ class ModalSolver {
     for (int d = 0; d < 3; ++d) {
       const auto at = static_cast<std::size_t>(d);
       if (spec_.until[at] <= 0 || result.total[at] <= 0) continue;
-      const VectorXd b = excitation(d);
       double sum = 0;
       for (Eigen::Index i = 0; i < count; ++i) {
-        sum += std::pow(b.dot(vectors_.col(i)), 2) / theta_[i];
+        sum += std::pow(excitation_[at].dot(vectors_.col(i)), 2) / theta_[i];
       }
       if (100 * sum < spec_.until[at] * result.total[at]) return false;
     }
@@ -310,8 +304,7 @@ class ModalSolver {
     if (search_->pairs().theta.size() != theta_.size()) take(search_->pairs());
   }
 
-  VibrationMode reported(Eigen::Index i, const std::array<VectorXd, 6>& b,
-                         const std::array<double, 6>& total) const {
+  VibrationMode reported(Eigen::Index i, const std::array<double, 6>& total) const {
     VibrationMode mode;
     mode.number = static_cast<int>(i) + 1;
     mode.omega = omegas_[i];
@@ -326,7 +319,7 @@ class ModalSolver {
     for (std::size_t d = 0; d < 6; ++d) {
       const bool none = d < 3 ? total[d] <= kNoMass * most : total[d] <= 0;
       if (none || !model_.uses_direction(static_cast<int>(d))) continue;
-      const double work = b[d].dot(vectors_.col(i));
+      const double work = excitation_[d].dot(vectors_.col(i));
       mode.factor[d] = scale * work / mode.modal_mass;
       mode.mass[d] = work * work / theta_[i];
     }
@@ -334,16 +327,13 @@ class ModalSolver {
   }
 
   void report(ModalResult& result) {
-    std::array<VectorXd, 6> b;
-    tbb::parallel_for(0, kDirections,
-                      [&](int d) { b[static_cast<std::size_t>(d)] = excitation(d); });
-    find_movable(b, result);
+    find_movable(result);
     const double bound = result.certificate.below;
     int count = 0;
     while (count < omegas_.size() && (count < wanted_ || omegas_[count] < bound)) ++count;
     result.modes.resize(static_cast<std::size_t>(count));
     tbb::parallel_for(0, count, [&](int i) {
-      result.modes[static_cast<std::size_t>(i)] = reported(i, b, result.total);
+      result.modes[static_cast<std::size_t>(i)] = reported(i, result.total);
     });
     result.rigid = static_cast<int>((omegas_.head(count).array() == 0).count());
     if (!converged_) result.remarks.emplace_back(kNotConverged);
@@ -357,7 +347,7 @@ class ModalSolver {
   void find_by_hand(ModalResult& result) const {
     if (shift_ > 0) return;
     Eigen::MatrixXd b(eigen_.pattern().size, 3);
-    tbb::parallel_for(0, 3, [&](int d) { b.col(d) = excitation(d); });
+    for (std::size_t d = 0; d < 3; ++d) b.col(static_cast<Eigen::Index>(d)) = excitation_[d];
     Eigen::MatrixXd u = b;
     eigen_.solve(u);
     const Eigen::MatrixXd inertia = multiply_block(eigen_.pattern(), mass_values_, u);
@@ -374,7 +364,6 @@ class ModalSolver {
   void look_further(ModalResult& result) {
     constexpr int kFewUnknowns = 20000;
     if (eigen_.pattern().size > kFewUnknowns || exhausted_) return;
-    std::array<VectorXd, 3> b;
     std::array<double, 3> short_of = {};
     bool any = false;
     for (std::size_t d = 0; d < 3; ++d) {
@@ -383,7 +372,6 @@ class ModalSolver {
       const double enough = kEnoughMass / 100 * result.total[d];
       if (result.total[d] <= 0 || sum >= enough || result.movable[d] < enough) continue;
       short_of[d] = enough;
-      b[d] = excitation(static_cast<int>(d));
       any = true;
     }
     if (!any) return;
@@ -391,7 +379,7 @@ class ModalSolver {
     for (std::size_t d = 0; d < 3; ++d) {
       double sum = 0;
       for (Eigen::Index i = 0; i < pairs.theta.size() && short_of[d] > 0; ++i) {
-        sum += std::pow(b[d].dot(pairs.vectors.col(i)), 2) / pairs.theta[i];
+        sum += std::pow(excitation_[d].dot(pairs.vectors.col(i)), 2) / pairs.theta[i];
         if (sum < short_of[d]) continue;
         result.enough[d] = static_cast<int>(i) + 1;
         break;
@@ -406,15 +394,15 @@ class ModalSolver {
   }
 
   /// bᵀ·M⁺·b.
-  void find_movable(const std::array<VectorXd, 6>& b, ModalResult& result) {
+  void find_movable(ModalResult& result) {
     const Preconditioner inverse = inverse_diagonal(eigen_.pattern(), mass_values_);
     CgOptions options;
     options.iterations = 300;
     options.tolerance = 1e-7;
     tbb::parallel_for(std::size_t{0}, std::size_t{3}, [&](std::size_t d) {
       VectorXd x = VectorXd::Zero(eigen_.pattern().size);
-      conjugate_gradients(eigen_.pattern(), mass_values_, inverse, b[d], x, options);
-      result.movable[d] = b[d].dot(x);
+      conjugate_gradients(eigen_.pattern(), mass_values_, inverse, excitation_[d], x, options);
+      result.movable[d] = excitation_[d].dot(x);
     });
   }
 
@@ -433,6 +421,7 @@ class ModalSolver {
   EigenFrame eigen_;
   IndexedVector<MemberId, LinearAlong> axial_;
   std::vector<double> mass_values_;
+  std::array<VectorXd, 6> excitation_;
   std::optional<ModeSearch> search_;
   double shift_ = 0;
   Eigen::VectorXd theta_, omegas_, residuals_;

@@ -1,5 +1,7 @@
 #include "core/analysis/split_plan.hpp"
 
+#include <tbb/parallel_for.h>
+
 #include <algorithm>
 #include <cmath>
 
@@ -40,16 +42,31 @@ void add_fewest(const IndexedVector<MemberId, double>& errors,
 
 }  // namespace
 
-double SplitPlan::add_mode(double value, const IndexedVector<MemberId, PieceLoad>& loads,
-                           double strain) {
+std::vector<double> SplitPlan::add_modes(
+    const VectorXd& values, const std::vector<IndexedVector<MemberId, PieceLoad>>& loads,
+    const VectorXd& strains, int wanted) {
+  std::vector<MemberErrors> errors(loads.size());
+  tbb::parallel_for(std::size_t{0}, loads.size(), [&](std::size_t i) {
+    const auto at = static_cast<Eigen::Index>(i);
+    errors[i] = errors_of(values[at], loads[i], strains[at]);
+  });
+  std::vector<double> sums;
+  for (std::size_t i = 0; i < errors.size(); ++i) {
+    sums.push_back(errors[i].sum);
+    if (static_cast<int>(i) >= wanted) continue;
+    worst_ = std::max(worst_, errors[i].sum);
+    modes_.push_back(std::move(errors[i]));
+  }
+  return sums;
+}
+
+SplitPlan::MemberErrors SplitPlan::errors_of(double value,
+                                             const IndexedVector<MemberId, PieceLoad>& loads,
+                                             double strain) const {
   MemberErrors errors;
   errors.value = value;
   errors.fourth = errors.second = IndexedVector<MemberId, double>(counts_.size(), 0.0);
-  if (strain <= 0) {
-    modes_.push_back(errors);
-    return 0;
-  }
-  double sum = 0;
+  if (strain <= 0) return errors;
   for (const MemberId piece : frame_.split.model->members.ids()) {
     const PieceOf& place = frame_.split.pieces[piece];
     if (place.torsion_only || !frame_.system().variant().present[piece]) continue;
@@ -62,11 +79,9 @@ double SplitPlan::add_mode(double value, const IndexedVector<MemberId, PieceLoad
                           l3 / 12;
     errors.fourth[place.member] += fourth;
     errors.second[place.member] += second;
-    sum += fourth + second;
+    errors.sum += fourth + second;
   }
-  modes_.push_back(std::move(errors));
-  worst_ = std::max(worst_, sum);
-  return sum;
+  return errors;
 }
 
 void SplitPlan::keep_modes_of(MemberId id, double wave_number) {

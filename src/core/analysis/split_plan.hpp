@@ -18,9 +18,11 @@ class SplitPlan {
   SplitPlan(const EigenFrame& frame, const IndexedVector<MemberId, int>& counts)
       : frame_(frame), counts_(counts), least_(counts.size(), 1) {}
 
-  /// A further mode with φᵀKφ = `strain`, in the order of their values (factor, ω); returns its
-  /// error.
-  double add_mode(double value, const IndexedVector<MemberId, PieceLoad>& loads, double strain);
+  /// Modes with φᵀKφ = `strains`, in the order of their values (factor, ω); returns their errors.
+  /// Only the first `wanted` are planned for.
+  std::vector<double> add_modes(const VectorXd& values,
+                                const std::vector<IndexedVector<MemberId, PieceLoad>>& loads,
+                                const VectorXd& strains, int wanted);
 
   /// A member of wave number κ (k for buckling, β for vibration) is cut so that no mode of it alone
   /// is lost.
@@ -35,9 +37,11 @@ class SplitPlan {
  private:
   /// Errors by member: what falls with the fourth power of its pieces, and with the second.
   struct MemberErrors {
-    double value = 0;
+    double value = 0, sum = 0;
     IndexedVector<MemberId, double> fourth, second;
   };
+  MemberErrors errors_of(double value, const IndexedVector<MemberId, PieceLoad>& loads,
+                         double strain) const;
 
   const EigenFrame& frame_;
   const IndexedVector<MemberId, int>& counts_;
