@@ -101,7 +101,8 @@ class BucklingSolver {
     Counts counts(model_.members.size(), 1);
     IndexedVector<MemberId, double> P(model_.members.size(), 0.0);
     for_each_index(P.size(), [&](int i) { P[MemberId(i)] = -mean_force(MemberId(i)); });
-    const double most = std::max(0.0, *std::max_element(P.begin(), P.end()));
+    double most = 0;
+    for (const double p : P) most = std::max(most, p);
     for (const MemberId id : model_.members.ids()) {
       if (P[id] > kCompressed * most) counts[id] = 2;
     }
