@@ -21,7 +21,7 @@ void for_each_index(int count, const Act& act) {
 /// in their order, so that sums do not depend on the threads.
 template <class Make, class Take>
 void make_and_take(int count, const Make& make, const Take& take) {
-  constexpr int kBatch = 4096;
+  constexpr int kBatch = 512;
   std::vector<decltype(make(0))> made(static_cast<std::size_t>(std::min(count, kBatch)));
   for (int from = 0; from < count; from += kBatch) {
     const int size = std::min(kBatch, count - from);
