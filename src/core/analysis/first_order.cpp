@@ -49,7 +49,7 @@ std::vector<Step> first_order(const ElasticFrame& frame, const AnalysisSpec& spe
     applied.push_back(
         std::make_shared<AppliedLoads>(system.variant(), spec.loads[static_cast<std::size_t>(i)]));
     if (progress) progress("first-order", static_cast<double>(i) / static_cast<double>(count));
-    const FrameSystem::RightSide side = system.right_side(*applied.back(), unloaded);
+    const RightSide side = system.right_side(*applied.back(), unloaded);
     rhs.col(i) = side.rhs;
     Step& step = steps[static_cast<std::size_t>(i)];
     step.outcome.reason = loads_on_free_motions(frame, *applied.back(), side.loaded_free_motions);

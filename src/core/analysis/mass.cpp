@@ -133,15 +133,9 @@ std::array<IndexedVector<NodeId, Vector6d>, 6> FrameMass::inertia(const SplitFra
     const MemberId piece(i);
     if (!split.system->variant().present[piece]) return Columns::Zero();
     const Member& m = model.members[piece];
-    const Matrix3d& R = split.system->axes(piece);
     Columns u;
     u << motions(m.start), motions(m.end);
-    for (int k = 0; k < 4; ++k) u.middleRows<3>(3 * k) = (R * u.middleRows<3>(3 * k)).eval();
-    Columns f = member_matrix(split, piece) * u;
-    for (int k = 0; k < 4; ++k) {
-      f.middleRows<3>(3 * k) = (R.transpose() * f.middleRows<3>(3 * k)).eval();
-    }
-    return f;
+    return to_global(member_matrix(split, piece), split.system->axes(piece)) * u;
   };
   make_and_take(model.members.size(), of_piece, [&](int i, const Columns& f) {
     const Member& m = model.members[MemberId(i)];

@@ -55,6 +55,7 @@ class ModalSolver {
     for (;;) {
       Outcome outcome = settle_on_split();
       if (!outcome.stands()) return outcome;
+      excitation_ = excitations();
       if (!asks_for_participation() || reached(result) || wanted_ >= kMostModes || exhausted_)
         break;
       wanted_ = std::min(2 * wanted_, kMostModes);
@@ -151,7 +152,6 @@ class ModalSolver {
       return geometric_values(split, axial_);
     });
     mass_values_ = mass_.values(eigen_.split);
-    excitation_ = excitations();
     shift_ = 0;
     if (eigen_.definite) return {};
     if (stressed_) {
@@ -421,7 +421,7 @@ class ModalSolver {
   EigenFrame eigen_;
   IndexedVector<MemberId, LinearAlong> axial_;
   std::vector<double> mass_values_;
-  std::array<VectorXd, 6> excitation_;
+  std::array<VectorXd, 6> excitation_;  // M·r of the rigid motions on the present split
   std::optional<ModeSearch> search_;
   double shift_ = 0;
   Eigen::VectorXd theta_, omegas_, residuals_;

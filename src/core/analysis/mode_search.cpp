@@ -34,12 +34,16 @@ EigenPairs above(double limit, EigenPairs pairs) {
   return leading(std::move(pairs), count);
 }
 
+int count_below(const EigenPairs& pairs, double bound) {
+  return static_cast<int>((pairs.theta.array() * bound > 1).count());
+}
+
 /// Adds the pairs that the block was too narrow for beside those that are there, until so many have
 /// θ·bound > 1.
 EigenPairs with_missing(const EigenProblem& problem, EigenPairs pairs, int count, double bound,
                         PairsWanted asked) {
   for (int attempt = 0; attempt < kAttempts; ++attempt) {
-    asked.count = count - static_cast<int>((pairs.theta.array() * bound > 1).count());
+    asked.count = count - count_below(pairs, bound);
     if (asked.count <= 0) break;
     LanczosOptions options;
     options.block = std::max(options.block, asked.count);
@@ -108,7 +112,7 @@ double ModeSearch::beyond(int wanted) const {
 }
 
 int ModeSearch::found_below(double bound) const {
-  return static_cast<int>((pairs_.theta.array() * bound > 1).count());
+  return count_below(pairs_, bound);
 }
 
 std::vector<double> ModeSearch::shifted(double bound) const {

@@ -14,10 +14,7 @@ Vector12d end_forces(const MemberFrame& system, MemberId id, const AppliedLoads&
                      const Step& step) {
   const Element e = system.element(id, loads.on_member(id), step.state, step.split);
   const Vector12d p = e.stiffness() * system.local_ends(id, step.state) + e.fixed_end_forces();
-  const Matrix3d& R = system.axes(id);
-  Vector12d global;
-  for (int i = 0; i < 4; ++i) global.segment<3>(3 * i) = R.transpose() * p.segment<3>(3 * i);
-  return global;
+  return to_global(p, system.axes(id));
 }
 
 double relative(double value, double scale) {

@@ -11,25 +11,6 @@ namespace ulterix {
 
 namespace {
 
-/// K in global axes: Rᵀ·K·R block by block; R has the local axes as rows.
-Matrix12d to_global(const Matrix12d& K, const Matrix3d& R) {
-  Matrix12d result;
-  for (int i = 0; i < 4; ++i) {
-    for (int j = 0; j <= i; ++j) {
-      const Matrix3d block = R.transpose() * K.block<3, 3>(3 * i, 3 * j) * R;
-      result.block<3, 3>(3 * i, 3 * j) = block;
-      if (i != j) result.block<3, 3>(3 * j, 3 * i) = block.transpose();
-    }
-  }
-  return result;
-}
-
-Vector12d to_global(const Vector12d& v, const Matrix3d& R) {
-  Vector12d result;
-  for (int i = 0; i < 4; ++i) result.segment<3>(3 * i) = R.transpose() * v.segment<3>(3 * i);
-  return result;
-}
-
 bool fully_joined(const Member& m) {
   return m.kind == MemberKind::frame && !m.has_hinges();
 }
@@ -114,26 +95,31 @@ IndexedVector<NodeId, NodeRotationStiffness> FrameSystem::rotation_stiffness() c
 }
 
 FrameSystem::MemberPart FrameSystem::member_part(MemberId id, const AppliedLoads& loads,
-                                                 const State& state, int split) const {
+                                                 const State& state, int split,
+                                                 bool with_stiffness) const {
   MemberPart part;
   if (!variant().present[id]) return part;
   const Element e = element(id, loads.on_member(id), state, split);
   const Member& m = model().members[id];
-  part.K = to_global(e.stiffness(), axes(id));
   part.force = -to_global(e.fixed_end_forces(), axes(id));
   Vector12d prescribed;
   prescribed << dofs_[m.start].u0, dofs_[m.end].u0;
-  if (!prescribed.isZero(0)) part.force -= part.K * prescribed;
+  const bool settles = !prescribed.isZero(0);
+  if (with_stiffness || settles) part.K = to_global(e.stiffness(), axes(id));
+  if (settles) part.force -= part.K * prescribed;
   part.negative_pivots = e.negative_pivots();
   part.loaded_free_motion = e.loaded_free_motion();
   part.section_unstable = e.section_unstable();
   return part;
 }
 
-void FrameSystem::add_member_force(MemberId id, const Vector12d& force, VectorXd& rhs) const {
+void FrameSystem::add_force(MemberId id, const MemberPart& part, RightSide& side) const {
   const Member& m = model().members[id];
-  dofs_.add_force(m.start, force.head<6>(), rhs);
-  dofs_.add_force(m.end, force.tail<6>(), rhs);
+  dofs_.add_force(m.start, part.force.head<6>(), side.rhs);
+  dofs_.add_force(m.end, part.force.tail<6>(), side.rhs);
+  if (part.loaded_free_motion >= 0) {
+    side.loaded_free_motions.emplace_back(id, part.loaded_free_motion);
+  }
 }
 
 void FrameSystem::add_supports(Assembly& assembly) const {
@@ -160,16 +146,13 @@ Assembly FrameSystem::assemble(const AppliedLoads& loads, const State& state, in
     const MemberId id(i);
     if (!variant().present[id]) return;
     scatter_->add(id, part.K, result.values);
-    add_member_force(id, part.force, result.rhs);
+    add_force(id, part, result);
     result.inner_negative_pivots += part.negative_pivots;
     if (part.section_unstable) result.unstable_members.push_back(id);
-    if (part.loaded_free_motion >= 0) {
-      result.loaded_free_motions.emplace_back(id, part.loaded_free_motion);
-    }
   };
   make_and_take(
-      model().members.size(), [&](int i) { return member_part(MemberId(i), loads, state, split); },
-      take);
+      model().members.size(),
+      [&](int i) { return member_part(MemberId(i), loads, state, split, true); }, take);
   add_supports(result);
   for (const NodeId n : model().nodes.ids()) dofs_.add_force(n, loads.on_node(n), result.rhs);
   return result;
@@ -194,21 +177,15 @@ std::vector<double> FrameSystem::assemble_matrix(
   return values;
 }
 
-FrameSystem::RightSide FrameSystem::right_side(const AppliedLoads& loads,
-                                               const State& state) const {
+RightSide FrameSystem::right_side(const AppliedLoads& loads, const State& state) const {
   RightSide side;
   side.rhs = VectorXd::Zero(dofs_.size());
   const auto take = [&](int i, const MemberPart& part) {
-    const MemberId id(i);
-    if (!variant().present[id]) return;
-    add_member_force(id, part.force, side.rhs);
-    if (part.loaded_free_motion >= 0) {
-      side.loaded_free_motions.emplace_back(id, part.loaded_free_motion);
-    }
+    if (variant().present[MemberId(i)]) add_force(MemberId(i), part, side);
   };
   make_and_take(
-      model().members.size(), [&](int i) { return member_part(MemberId(i), loads, state, 0); },
-      take);
+      model().members.size(),
+      [&](int i) { return member_part(MemberId(i), loads, state, 0, false); }, take);
   for (const NodeId n : model().nodes.ids()) {
     Vector6d force = loads.on_node(n);
     for (int d = 0; d < 6; ++d) {

@@ -10,13 +10,17 @@
 
 namespace ulterix {
 
-/// Stiffness matrix values and right side of K·q = rhs for one set of loads and one state.
-struct Assembly {
-  std::vector<double> values;  ///< on FrameSystem::pattern()
+/// Right side of K·q = rhs for one set of loads and one state.
+struct RightSide {
   VectorXd rhs;
+  std::vector<std::pair<MemberId, int>> loaded_free_motions;  ///< member, local direction
+};
+
+/// The same with the values of the stiffness matrix.
+struct Assembly : RightSide {
+  std::vector<double> values;              ///< on FrameSystem::pattern()
   int inner_negative_pivots = 0;           ///< of pieces and hinges inside members
   std::vector<MemberId> unstable_members;  ///< whose section has no stiffness left under N
-  std::vector<std::pair<MemberId, int>> loaded_free_motions;  ///< member, local direction
 };
 
 /// Everything of a variant that stays while loads and states change: its members, the unknowns,
@@ -36,10 +40,6 @@ class FrameSystem : public MemberFrame {
 
   Assembly assemble(const AppliedLoads& loads, const State& state, int split = 0) const;
   /// Only the right side, for a further set of loads on the stiffness of an unloaded state.
-  struct RightSide {
-    VectorXd rhs;
-    std::vector<std::pair<MemberId, int>> loaded_free_motions;  ///< member, local direction
-  };
   RightSide right_side(const AppliedLoads& loads, const State& state) const;
 
   /// Values on the pattern of any symmetric matrix made of members' matrices (12 x 12, of the
@@ -55,14 +55,14 @@ class FrameSystem : public MemberFrame {
   void number(const std::vector<int>& order, const std::vector<std::vector<int>>& neighbours);
   IndexedVector<NodeId, NodeRotationStiffness> rotation_stiffness() const;
   struct MemberPart {  // what one member brings, global
-    Matrix12d K;
+    Matrix12d K;       // where it is asked for
     Vector12d force;
     int negative_pivots = 0, loaded_free_motion = -1;
     bool section_unstable = false;
   };
-  MemberPart member_part(MemberId id, const AppliedLoads& loads, const State& state,
-                         int split) const;
-  void add_member_force(MemberId id, const Vector12d& force, VectorXd& rhs) const;
+  MemberPart member_part(MemberId id, const AppliedLoads& loads, const State& state, int split,
+                         bool with_stiffness) const;
+  void add_force(MemberId id, const MemberPart& part, RightSide& side) const;
   void add_supports(Assembly& assembly) const;
 
   DofMap dofs_;

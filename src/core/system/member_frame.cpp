@@ -32,6 +32,24 @@ std::vector<std::vector<MemberId>> members_at(const Variant& variant) {
 
 }  // namespace
 
+Matrix12d to_global(const Matrix12d& K, const Matrix3d& R) {
+  Matrix12d result;
+  for (int i = 0; i < 4; ++i) {
+    for (int j = 0; j <= i; ++j) {
+      const Matrix3d block = R.transpose() * K.block<3, 3>(3 * i, 3 * j) * R;
+      result.block<3, 3>(3 * i, 3 * j) = block;
+      if (i != j) result.block<3, 3>(3 * j, 3 * i) = block.transpose();
+    }
+  }
+  return result;
+}
+
+Vector12d to_global(const Vector12d& v, const Matrix3d& R) {
+  Vector12d result;
+  for (int i = 0; i < 4; ++i) result.segment<3>(3 * i) = R.transpose() * v.segment<3>(3 * i);
+  return result;
+}
+
 MemberFrame::MemberFrame(const Variant& variant)
     : variant_(variant),
       axes_(all_axes(variant_)),

@@ -48,4 +48,8 @@ class MemberFrame {
   std::vector<std::vector<MemberId>> members_at_;
 };
 
+/// A member's matrix or vector (12) in global axes, block by block; R has the local axes as rows.
+Matrix12d to_global(const Matrix12d& K, const Matrix3d& R);
+Vector12d to_global(const Vector12d& v, const Matrix3d& R);
+
 }  // namespace ulterix
