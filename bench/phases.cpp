@@ -99,6 +99,14 @@ void solve(benchmark::State& state) {
   for (auto _ : state) frame.factor->solve(x);
 }
 
+/// The same for a pack of eight.
+void solve_eight(benchmark::State& state) {
+  const Model& model = model_of(static_cast<int>(state.range(0)));
+  const ElasticFrame frame = make_elastic_frame(model);
+  Eigen::MatrixXd x = Eigen::MatrixXd::Random(frame.system->dofs().size(), 8);
+  for (auto _ : state) frame.factor->solve(x);
+}
+
 void recover(benchmark::State& state) {
   const Model& model = model_of(static_cast<int>(state.range(0)));
   const ElasticFrame frame = make_elastic_frame(model);
@@ -229,6 +237,7 @@ PHASE(order);
 PHASE(assemble);
 PHASE(factorise);
 PHASE(solve);
+PHASE(solve_eight);
 PHASE(recover);
 PHASE(write);
 PHASE(cholmod_alone);

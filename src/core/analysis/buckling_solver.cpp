@@ -19,6 +19,9 @@ namespace {
 using Counts = IndexedVector<MemberId, int>;
 
 constexpr int kMostPasses = 4;
+/// A piece of this length over the wave number is too stiff by a thousandth.
+constexpr double kFinePiece = 0.92;
+constexpr int kMostAtFirst = 6;
 
 /// Wave number of bending about one axis: k² = P/EI.
 double wave_number(double P, double EI) {
@@ -73,7 +76,8 @@ class BucklingSolver {
       }
       search_.emplace(eigen_, softening_, most_vectors_,
                       vectors_.cols() > 0 ? carried_over(model_, before, vectors_, eigen_.split)
-                                          : Eigen::MatrixXd());
+                                          : Eigen::MatrixXd(),
+                      near());
       take(search_->look(wanted_), wanted_ + 1);
       if (lambdas_.size() == 0 && lowest_theta_ < 0 && !reversed_) {
         reversed_ = true;  // nothing is compressed: look at the loads turned round
@@ -92,29 +96,56 @@ class BucklingSolver {
     return true;
   }
 
+  /// A factor that those asked for are about as high as; 0: unknown.
+  double near() const {
+    if (reversed_) return 0;
+    return lambdas_.size() > 0 ? lambdas_[std::min<Eigen::Index>(lambdas_.size(), wanted_) - 1]
+                               : near_;
+  }
+
   /// True if the frame has to be built again.
   bool split_further() {
     return !plan_->fine(accuracy_.split) && raise(counts_, plan_->counts(accuracy_.split));
   }
 
-  Counts first_counts() const {
-    Counts counts(model_.members.size(), 1);
-    IndexedVector<MemberId, double> P(model_.members.size(), 0.0);
-    for_each_index(P.size(), [&](int i) { P[MemberId(i)] = -mean_force(MemberId(i)); });
+  /// Two pieces where there is compression worth it. In large frames as many as a member needs up
+  /// to the factor at which the first one would buckle, were it hinged at both ends.
+  Counts first_counts() {
+    IndexedVector<MemberId, Compression> members(model_.members.size());
+    for_each_index(members.size(), [&](int i) { members[MemberId(i)] = compression(MemberId(i)); });
     double most = 0;
-    for (const double p : P) most = std::max(most, p);
+    for (const Compression& c : members) most = std::max(most, c.stays + c.grows);
+    Counts counts(model_.members.size(), 1);
+    near_ = 0;
     for (const MemberId id : model_.members.ids()) {
-      if (P[id] > kCompressed * most) counts[id] = 2;
+      const Compression& c = members[id];
+      if (c.stays + c.grows <= kCompressed * most) continue;
+      counts[id] = 2;
+      const double factor = c.grows > 0 ? (c.hinged - c.stays) / c.grows : 0;
+      if (factor > 0 && (near_ == 0 || factor < near_)) near_ = factor;
+    }
+    if (frame_.dofs().size() < kLargeFrame || near_ == 0) return counts;
+    for (const MemberId id : model_.members.ids()) {
+      const Compression& c = members[id];
+      if (counts[id] < 2 || c.hinged <= 0) continue;
+      const double share = std::max(c.stays + near_ * c.grows, 0.0) / c.hinged;
+      counts[id] = static_cast<int>(std::ceil(M_PI * std::sqrt(share) / kFinePiece));
+      counts[id] = std::clamp(counts[id], 1, kMostAtFirst);
     }
     return counts;
   }
 
-  /// Mean of all axial force at factor 1.
-  double mean_force(MemberId id) const {
+  /// Mean compression of a member by what stays and what grows, and what it carries hinged.
+  struct Compression {
+    double stays = 0, grows = 0, hinged = 0;
+  };
+  Compression compression(MemberId id) const {
     const auto mean = [id](const Recovery* r) {
-      return r == nullptr ? 0 : axial_along(r->line(id), {id, 0, 1}).mean();
+      return r == nullptr ? 0 : -axial_along(r->line(id), {id, 0, 1}).mean();
     };
-    return mean(axial_.grows) + mean(axial_.stays);
+    const ElementProperties p = element_properties(frame_.variant(), id);
+    return {mean(axial_.stays), mean(axial_.grows),
+            M_PI * M_PI * std::min(p.EIy, p.EIz) / (p.length * p.length)};
   }
 
   void build() {
@@ -366,6 +397,7 @@ class BucklingSolver {
   int wanted_;
   ModeAccuracy accuracy_;
   Counts counts_;
+  double near_ = 0;  // the lowest factor of a single member, hinged at both ends; 0: none
   std::optional<SplitPlan> plan_;
   std::vector<double> errors_;  // of each mode, by the split
   EigenFrame eigen_;

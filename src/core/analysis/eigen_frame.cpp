@@ -137,7 +137,7 @@ void find_largest(const State& state, int nodes, int first, NodeId& node, int& d
 }  // namespace
 
 void EigenFrame::factorise() {
-  inner_ = std::make_unique<InnerElimination>(pattern(), stiffness, system().inner_size());
+  inner_ = std::make_shared<InnerElimination>(pattern(), stiffness, system().inner_size());
   definite = inner_->definite();
   if (!definite) return;
   const SymmetricPattern& outer = whole->system->pattern();
@@ -150,19 +150,42 @@ void EigenFrame::solve(Eigen::MatrixXd& X) const {
   change_in_packs(X, [this](Pack& pack) { solve(pack); });
 }
 
+const Factorisation& EigenFrame::rest_factor() const {
+  return own_ ? *own_ : *whole->factor;
+}
+
 void EigenFrame::solve(Pack& pack) const {
-  solve_pack_by(*inner_, own_ ? *own_ : *whole->factor, pack);
+  solve_pack_by(*inner_, rest_factor(), pack);
+}
+
+void EigenFrame::solve_rest(Pack& pack) const {
+  rest_factor().solve_pack(pack.row(0));
+}
+
+Condensed EigenFrame::condensed() const {
+  if (!own_) return {inner_, whole->stiffness};
+  return {inner_, inner_->rest(pattern(), stiffness, whole->system->pattern())};
+}
+
+Condensed condensed(const EigenFrame& frame, const std::vector<double>& values) {
+  Condensed result;
+  const auto inner =
+      std::make_shared<InnerElimination>(frame.pattern(), values, frame.system().inner_size());
+  if (inner->regular()) {
+    result.rest = inner->rest(frame.pattern(), values, frame.whole->system->pattern());
+  }
+  result.inner = inner;
+  return result;
 }
 
 std::optional<IndefiniteFrameFactor> IndefiniteFrameFactor::make(const EigenFrame& frame,
                                                                  const std::vector<double>& values,
                                                                  Keep keep) {
   IndefiniteFrameFactor factor;
-  factor.inner_ =
-      std::make_unique<InnerElimination>(frame.pattern(), values, frame.system().inner_size());
-  if (!factor.inner_->regular()) return std::nullopt;
+  factor.condensed_ = ulterix::condensed(frame, values);
+  const auto& [inner, rest] = factor.condensed_;
+  if (!inner->regular()) return std::nullopt;
   const SymmetricPattern& outer = frame.whole->system->pattern();
-  const std::vector<double> rest = factor.inner_->rest(frame.pattern(), values, outer);
   std::optional<int> negative;
   if (keep == Keep::factor) {
     factor.outer_ = IndefiniteFactor::make(outer, rest);
@@ -171,12 +194,12 @@ std::optional<IndefiniteFrameFactor> IndefiniteFrameFactor::make(const EigenFram
     negative = ulterix::negative_eigenvalues(outer, rest);
   }
   if (!negative) return std::nullopt;
-  factor.negative_ = factor.inner_->negative() + *negative;
+  factor.negative_ = inner->negative() + *negative;
   return factor;
 }
 
 void IndefiniteFrameFactor::solve(Pack& pack) const {
-  solve_pack_by(*inner_, *outer_, pack);
+  solve_pack_by(*condensed_.inner, *outer_, pack);
 }
 
 EigenFrame make_eigen_frame(const ElasticFrame& frame, const IndexedVector<MemberId, int>& counts,
@@ -191,7 +214,7 @@ EigenFrame make_eigen_frame(const ElasticFrame& frame, const IndexedVector<Membe
   const std::vector<double> added = acting ? acting(eigen.split) : std::vector<double>();
   if (added.empty()) {
     eigen.inner_ =
-        std::make_unique<InnerElimination>(eigen.pattern(), eigen.elastic, system.inner_size());
+        std::make_shared<InnerElimination>(eigen.pattern(), eigen.elastic, system.inner_size());
     eigen.definite = frame.stands() && eigen.inner_->definite();
     return eigen;
   }
@@ -226,38 +249,39 @@ Eigen::MatrixXd carried_over(const Model& frame, const SplitFrame& from,
 }
 
 ModeAccuracy mode_accuracy(const FrameSystem& frame) {
-  constexpr int kLarge = 500;
-  return frame.dofs().size() < kLarge ? ModeAccuracy{5e-5, 1e-8} : ModeAccuracy{5e-4, 1e-6};
+  constexpr int kSmall = 500;
+  const int size = frame.dofs().size();
+  if (size < kSmall) return {5e-5, 1e-8};
+  return {5e-4, size < kLargeFrame ? 1e-6 : 1e-5};
 }
 
-EigenProblem eigen_problem(const EigenFrame& frame, const std::vector<double>& values) {
+EigenProblem eigen_problem(const Pencil& pencil, const SolvePack& solve) {
   EigenProblem problem;
-  problem.size = frame.pattern().size;
-  problem.multiply_K = [&frame](const Eigen::MatrixXd& X) {
-    return multiply_block(frame.pattern(), frame.stiffness, X);
+  problem.size = pencil.pattern.size;
+  problem.multiply_K = [pencil](const Eigen::MatrixXd& X) {
+    return multiply_block(pencil.pattern, pencil.K, X);
   };
-  problem.apply = [&frame, &values](const Eigen::MatrixXd& X) {
+  problem.apply = [pencil, solve](const Eigen::MatrixXd& X) {
     return applied_in_packs(X, [&](const Pack& x, Pack& w, Pack& kw) {
-      multiply_pack(frame.pattern(), values, x.row(0), kw.row(0));
+      multiply_pack(pencil.pattern, pencil.B, x.row(0), kw.row(0));
       std::copy(kw.row(0), kw.row(kw.rows()), w.row(0));
-      frame.solve(w);
+      solve(w);
     });
   };
   return problem;
 }
 
-EigenProblem shifted_problem(const EigenFrame& frame, const std::vector<double>& values,
-                             double shift, const IndefiniteFrameFactor& factor) {
-  EigenProblem problem = eigen_problem(frame, values);
+EigenProblem shifted_problem(const Pencil& pencil, double shift, const SolvePack& solve) {
+  EigenProblem problem = eigen_problem(pencil, solve);
   problem.renew = true;
-  problem.apply = [&frame, &values, &factor, shift](const Eigen::MatrixXd& X) {
+  problem.apply = [pencil, shift, solve](const Eigen::MatrixXd& X) {
     return applied_in_packs(X, [&](const Pack& x, Pack& w, Pack& kw) {
       Pack bx(x.rows());
-      multiply_pack(frame.pattern(), values, x.row(0), bx.row(0));
+      multiply_pack(pencil.pattern, pencil.B, x.row(0), bx.row(0));
       std::transform(bx.row(0), bx.row(bx.rows()), w.row(0), std::negate<>());
-      factor.solve(w);
+      solve(w);
       // K·W by way of B: carried along from K·X it would drift.
-      multiply_pack(frame.pattern(), values, w.row(0), kw.row(0));
+      multiply_pack(pencil.pattern, pencil.B, w.row(0), kw.row(0));
       std::transform(kw.row(0), kw.row(kw.rows()), bx.row(0), kw.row(0),
                      [shift](double bw, double b) { return shift * bw - b; });
     });

@@ -15,6 +15,13 @@
 
 namespace ulterix {
 
+/// A matrix of a split frame without the inner nodes of members.
+struct Condensed {
+  std::shared_ptr<const InnerElimination> inner;
+  std::vector<double>
+      rest;  ///< on the pattern of the unsplit frame; empty where a group is singular
+};
+
 /// A split frame whose stiffness can be solved with, ready for eigenproblems.
 struct EigenFrame {
   const ElasticFrame* whole = nullptr;
@@ -31,15 +38,23 @@ struct EigenFrame {
   /// X = stiffness⁻¹·X.
   void solve(Eigen::MatrixXd& X) const;
   void solve(Pack& pack) const;
+  /// The same for what is left without the inner nodes.
+  void solve_rest(Pack& pack) const;
+  /// `stiffness` without the inner nodes.
+  Condensed condensed() const;
 
  private:
+  const Factorisation& rest_factor() const;
   friend EigenFrame make_eigen_frame(
       const ElasticFrame& frame, const IndexedVector<MemberId, int>& counts,
       const std::function<std::vector<double>(const SplitFrame&)>& acting);
-  std::unique_ptr<InnerElimination> inner_;
+  std::shared_ptr<const InnerElimination> inner_;
   /// Of what is left without the inner nodes; empty where nothing acts: that of first-order.
   std::unique_ptr<Factorisation> own_;
 };
+
+/// `values` of a matrix on the frame's pattern.
+Condensed condensed(const EigenFrame& frame, const std::vector<double>& values);
 
 /// LDLᵀ of a matrix on an EigenFrame's pattern that may be indefinite, inner nodes first.
 class IndefiniteFrameFactor {
@@ -52,9 +67,13 @@ class IndefiniteFrameFactor {
   int negative_eigenvalues() const { return negative_; }
   /// K⁻¹ of a pack, in place. Precondition: the factor was kept.
   void solve(Pack& pack) const;
+  /// The same for what is left without the inner nodes.
+  void solve_rest(Pack& pack) const { outer_->solve_pack(pack.row(0)); }
+
+  const Condensed& condensed() const { return condensed_; }
 
  private:
-  std::unique_ptr<InnerElimination> inner_;
+  Condensed condensed_;
   std::optional<IndefiniteFactor> outer_;
   int negative_ = 0;
 };
@@ -69,6 +88,9 @@ EigenFrame make_eigen_frame(
 Eigen::MatrixXd carried_over(const Model& frame, const SplitFrame& from,
                              const Eigen::MatrixXd& vectors, const SplitFrame& to);
 
+/// Frames of so many unknowns or more are large: their modes are found on the way that is fastest.
+inline constexpr int kLargeFrame = 3000;
+
 /// How well modes are found: what small frames get for nothing costs large ones seconds.
 struct ModeAccuracy {
   double split;     ///< relative error of a factor or frequency by the split, by its estimate
@@ -76,14 +98,20 @@ struct ModeAccuracy {
 };
 ModeAccuracy mode_accuracy(const FrameSystem& frame);
 
-/// B·x = θ·K·x on the frame, A = K⁻¹·B: vibration with B = M and θ = 1/ω², buckling with B = −Kg
-/// and θ = 1/λ. `values` of B live on the frame's pattern and have to outlive the problem.
-EigenProblem eigen_problem(const EigenFrame& frame, const std::vector<double>& values);
+/// B·x = θ·K·x: vibration with B = M and θ = 1/ω², buckling with B = −Kg and θ = 1/λ. Its parts
+/// have to outlive the problems made of it.
+struct Pencil {
+  const SymmetricPattern& pattern;
+  const std::vector<double>&K, &B;
+};
+using SolvePack = std::function<void(Pack&)>;
+
+/// With A = K⁻¹·B. `solve`: K⁻¹.
+EigenProblem eigen_problem(const Pencil& pencil, const SolvePack& solve);
 
 /// The same vectors with A = (σB − K)⁻¹·B, whose eigenvalues t = 1/(σ − λ), λ = 1/θ, are above 1/σ
-/// for 0 < λ < σ alone: few and far from the rest. `factor`: of K − σB.
-EigenProblem shifted_problem(const EigenFrame& frame, const std::vector<double>& values,
-                             double shift, const IndefiniteFrameFactor& factor);
+/// for 0 < λ < σ alone: few and far from the rest. `solve`: (K − σB)⁻¹.
+EigenProblem shifted_problem(const Pencil& pencil, double shift, const SolvePack& solve);
 
 /// Axial force along one piece, by the two Gauss points of the member's own line.
 LinearAlong axial_along(const MemberLine& line, const PieceOf& piece);

@@ -14,12 +14,13 @@ constexpr double kBeyond = 1e-3;
 constexpr int kAttempts = 3;
 /// With more modes below the bound than this beyond those known, it was too high.
 constexpr int kMostBelow = 100;
-/// Where only the split is to be found. In small frames equal parts should come out equal.
+/// Smaller frames are looked at more closely, so that equal parts come out equal.
 double coarse_tolerance(int size) {
-  constexpr int kSmall = 3000;
-  return size < kSmall ? 1e-3 : 3e-2;
+  return size < kLargeFrame ? 1e-3 : 3e-2;
 }
-constexpr int kCoarseVectors = 64;
+constexpr int kCoarseVectors = 104;
+/// Modes without inner nodes are not looked for more closely: one step with them does the rest.
+constexpr double kLineTolerance = 5e-5;
 
 EigenPairs leading(EigenPairs pairs, Eigen::Index count) {
   pairs.theta.conservativeResize(count);
@@ -53,10 +54,26 @@ EigenPairs with_missing(const EigenProblem& problem, EigenPairs pairs, int count
   return pairs;
 }
 
-LanczosOptions options_for(int most, int size, const Eigen::MatrixXd& start) {
+/// K − λB.
+std::vector<double> shifted(const EigenFrame& frame, const std::vector<double>& B, double lambda) {
+  std::vector<double> values = frame.stiffness;
+  for (std::size_t i = 0; i < values.size(); ++i) values[i] -= lambda * B[i];
+  return values;
+}
+
+/// By its values at 0 and at one more λ; empty where it would not do, or is not worth the trouble.
+std::optional<CondensedPencil> condensed_near(const EigenFrame& frame, const std::vector<double>& B,
+                                              double lambda) {
+  const int inner = frame.system().inner_size();
+  if (lambda <= 0 || inner == 0 || frame.pattern().size - inner < kLargeFrame) return std::nullopt;
+  Condensed to = condensed(frame, shifted(frame, B, lambda));
+  if (!to.inner->definite()) return std::nullopt;
+  return CondensedPencil(frame, 0, frame.condensed(), lambda, std::move(to));
+}
+
+LanczosOptions options_for(int most, Eigen::Index size, const Eigen::MatrixXd& start) {
   LanczosOptions options;
-  options.start = start;
-  options.block = static_cast<int>(columns_at_a_time(size));
+  options.start = start.bottomRows(std::min(size, start.rows()));
   options.most_vectors = most;
   return options;
 }
@@ -64,24 +81,48 @@ LanczosOptions options_for(int most, int size, const Eigen::MatrixXd& start) {
 }  // namespace
 
 ModeSearch::ModeSearch(const EigenFrame& frame, const std::vector<double>& values, int most_vectors,
-                       const Eigen::MatrixXd& start)
+                       const Eigen::MatrixXd& start, double near)
     : frame_(&frame),
       values_(&values),
-      lanczos_(eigen_problem(frame, values),
-               options_for(most_vectors, frame.pattern().size, start)) {}
+      most_vectors_(most_vectors),
+      condensed_(condensed_near(frame, values, near)),
+      lanczos_(problem(), options_for(most_vectors, problem().size, start)) {}
+
+EigenProblem ModeSearch::problem() const {
+  if (!condensed_) return eigen_problem(pencil(), [this](Pack& pack) { frame_->solve(pack); });
+  return eigen_problem(condensed_->pencil(), [this](Pack& pack) { frame_->solve_rest(pack); });
+}
+
+void ModeSearch::leave_condensed() {
+  if (!condensed_) return;
+  condensed_.reset();
+  lanczos_ =
+      BlockLanczos(problem(), options_for(most_vectors_, frame_->pattern().size, pairs_.vectors));
+}
 
 const EigenPairs& ModeSearch::look(int wanted) {
   PairsWanted asked;
   asked.count = wanted;
   asked.tolerance = coarse_tolerance(frame_->pattern().size);
   asked.most_vectors = std::max(kCoarseVectors, 2 * wanted);
-  const auto block = static_cast<int>(columns_at_a_time(frame_->pattern().size));
-  asked.extra = block - 1 - wanted % block;  // settle starts from whole packs, one guard in
+  const int pack = kPacked;
+  asked.extra = pack - 1 - wanted % pack;  // settle starts from whole packs, one guard in
   find(asked);
-  return pairs_.theta.size() < wanted ? find(wanted, asked.tolerance) : pairs_;
+  if (pairs_.theta.size() < wanted) {
+    asked.most_vectors = most_vectors_;
+    asked.extra = 0;
+    find(asked);
+  }
+  if (condensed_) {
+    pairs_.vectors = condensed_->expanded(pairs_.vectors, pairs_.theta.cwiseInverse());
+    // Values from above, as those of a subspace are: no mode asked for lies beyond them.
+    take_best(multiply_block(frame_->pattern(), frame_->stiffness, pairs_.vectors), pairs_);
+  }
+  return pairs_;
 }
 
 const EigenPairs& ModeSearch::find(int wanted, double tolerance) {
+  leave_condensed();
   PairsWanted asked;
   asked.count = wanted;
   asked.tolerance = tolerance;
@@ -115,18 +156,12 @@ int ModeSearch::found_below(double bound) const {
   return count_below(pairs_, bound);
 }
 
-std::vector<double> ModeSearch::shifted(double bound) const {
-  std::vector<double> values = frame_->stiffness;
-  for (std::size_t i = 0; i < values.size(); ++i) values[i] -= bound * (*values_)[i];
-  return values;
-}
-
 Certificate ModeSearch::settle(int wanted, double tolerance) {
   Certificate certificate;
   if (pairs_.theta.size() >= wanted) {
     const double bound = beyond(wanted);
-    const auto factor =
-        IndefiniteFrameFactor::make(*frame_, shifted(bound), IndefiniteFrameFactor::Keep::factor);
+    const auto factor = IndefiniteFrameFactor::make(*frame_, shifted(*frame_, *values_, bound),
+                                                    IndefiniteFrameFactor::Keep::factor);
     if (factor && find_below(bound, *factor, tolerance)) {
       const int all = static_cast<int>(pairs_.theta.size());
       certificate.below = std::min(bound, beyond(wanted));
@@ -149,31 +184,49 @@ bool ModeSearch::find_below(double bound, const IndefiniteFrameFactor& factor, d
   asked.tolerance = tolerance / std::max(most, 1.0);
   const int known = static_cast<int>(pairs_.theta.size());
   if (asked.count == 0 || asked.count > kMostBelow + known) return false;
-  const EigenProblem problem = shifted_problem(*frame_, *values_, bound, factor);
+  const std::optional<CondensedPencil> line = condensed_below(bound, factor);
+  if (line) asked.tolerance = std::max(asked.tolerance, kLineTolerance);
+  const EigenProblem problem =
+      line ? shifted_problem(line->pencil(), bound,
+                             [&factor](Pack& pack) { factor.solve_rest(pack); })
+           : shifted_problem(pencil(), bound, [&factor](Pack& pack) { factor.solve(pack); });
   LanczosOptions options;
-  options.start = pairs_.vectors;
+  options.start = pairs_.vectors.bottomRows(problem.size);
   EigenPairs found = above(1 / bound, BlockLanczos(problem, options).find(asked));
   found = with_missing(problem, std::move(found), factor.negative_eigenvalues(), bound, asked);
   found.lowest_theta = pairs_.lowest_theta;
   found.vectors_used += pairs_.vectors_used;
+  if (line) found.vectors = line->expanded(found.vectors, bound - found.theta.array().inverse());
   sharpen(found);
   pairs_ = std::move(found);
   return true;
 }
 
-void ModeSearch::sharpen(EigenPairs& pairs) const {
-  const EigenProblem problem = eigen_problem(*frame_, *values_);
-  const EigenProblem::Block step = problem.apply(pairs.vectors);
+std::optional<CondensedPencil> ModeSearch::condensed_below(
+    double bound, const IndefiniteFrameFactor& factor) const {
+  const double lowest = 1 / pairs_.theta[0];
+  if (!condensed_ || !factor.condensed().inner->definite() || lowest >= bound) return std::nullopt;
+  return CondensedPencil(*frame_, lowest, condensed(*frame_, shifted(*frame_, *values_, lowest)),
+                         bound, factor.condensed());
+}
+
+void ModeSearch::take_best(const Eigen::MatrixXd& KV, EigenPairs& pairs) const {
+  const Eigen::MatrixXd BV = multiply_block(frame_->pattern(), *values_, pairs.vectors);
   const Eigen::Index count = pairs.vectors.cols();
-  const Eigen::MatrixXd BW = multiply_block(frame_->pattern(), *values_, step.W);
   const Eigen::GeneralizedSelfAdjointEigenSolver<Eigen::MatrixXd> eigen(
-      tall_inner(step.W, count, BW), tall_inner(step.W, count, step.KW));
-  const Eigen::MatrixXd Y = eigen.eigenvectors().rowwise().reverse();
+      tall_inner(pairs.vectors, count, BV), tall_inner(pairs.vectors, count, KV));
   pairs.theta = eigen.eigenvalues().reverse();
-  pairs.vectors = tall_product(step.W, Y);
+  pairs.vectors = tall_product(pairs.vectors, eigen.eigenvectors().rowwise().reverse());
+}
+
+void ModeSearch::sharpen(EigenPairs& pairs) const {
+  const EigenProblem problem = eigen_problem(pencil(), [this](Pack& pack) { frame_->solve(pack); });
+  EigenProblem::Block step = problem.apply(pairs.vectors);
+  pairs.vectors = std::move(step.W);
+  take_best(step.KW, pairs);
   EigenProblem::Block off = problem.apply(pairs.vectors);
   off.W -= pairs.vectors * pairs.theta.asDiagonal();
-  off.KW -= tall_product(step.KW, Y) * pairs.theta.asDiagonal();
+  off.KW -= problem.multiply_K(pairs.vectors) * pairs.theta.asDiagonal();
   pairs.residuals = off.W.cwiseProduct(off.KW).colwise().sum().cwiseAbs().cwiseSqrt();
 }
 
@@ -182,12 +235,13 @@ Certificate ModeSearch::prove(int wanted) {
   if (pairs_.theta.size() == 0) return certificate;
   certificate.below = beyond(wanted);
   certificate.found = found_below(certificate.below);
-  const auto factor = IndefiniteFrameFactor::make(*frame_, shifted(certificate.below),
-                                                  IndefiniteFrameFactor::Keep::count_only);
+  const auto factor =
+      IndefiniteFrameFactor::make(*frame_, shifted(*frame_, *values_, certificate.below),
+                                  IndefiniteFrameFactor::Keep::count_only);
   if (factor) certificate.count = factor->negative_eigenvalues();
   if (certificate.count) {
-    pairs_ = with_missing(eigen_problem(*frame_, *values_), std::move(pairs_), *certificate.count,
-                          certificate.below, PairsWanted());
+    pairs_ = with_missing(problem(), std::move(pairs_), *certificate.count, certificate.below,
+                          PairsWanted());
     certificate.found = found_below(certificate.below);
   }
   return certificate;

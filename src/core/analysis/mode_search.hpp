@@ -2,7 +2,7 @@
 
 #include <string_view>
 
-#include "core/analysis/eigen_frame.hpp"
+#include "core/analysis/condensed_pencil.hpp"
 
 namespace ulterix {
 
@@ -10,9 +10,12 @@ namespace ulterix {
 class ModeSearch {
  public:
   /// `values`: of B, on the frame's pattern. Both have to outlive the search. `start`: vectors near
-  /// the lowest modes; may be empty.
+  /// the lowest modes; may be empty. `near`: a value of 1/θ by which a large frame may be looked at
+  /// without the inner nodes of its members; 0: none is known.
   ModeSearch(const EigenFrame& frame, const std::vector<double>& values, int most_vectors,
-             const Eigen::MatrixXd& start = {});
+             const Eigen::MatrixXd& start = {}, double near = 0);
+  ModeSearch(const ModeSearch&) = delete;
+  ModeSearch& operator=(const ModeSearch&) = delete;
 
   /// The lowest `wanted` modes with all copies of the last, and the next. Goes on from what was
   /// found before.
@@ -37,13 +40,23 @@ class ModeSearch {
   double beyond(int wanted) const;
   int found_below(double bound) const;
   bool find_below(double bound, const IndefiniteFrameFactor& factor, double tolerance);
+  /// The line through S at the lowest mode and at the bound; empty where it would not do.
+  std::optional<CondensedPencil> condensed_below(double bound,
+                                                 const IndefiniteFrameFactor& factor) const;
+  /// The modes of the subspace of the pairs' vectors, which K turns into KV.
+  void take_best(const Eigen::MatrixXd& KV, EigenPairs& pairs) const;
   /// One step with the factor of K on all pairs: by way of the indefinite one, λ far below the
   /// bound has fewer digits.
   void sharpen(EigenPairs& pairs) const;
-  std::vector<double> shifted(double bound) const;
+  /// Goes on with the inner nodes.
+  void leave_condensed();
+  Pencil pencil() const { return {frame_->pattern(), frame_->stiffness, *values_}; }
+  EigenProblem problem() const;
 
   const EigenFrame* frame_;
   const std::vector<double>* values_;
+  int most_vectors_;
+  std::optional<CondensedPencil> condensed_;  // what is looked at, if it is
   BlockLanczos lanczos_;
   EigenPairs pairs_;
 };

@@ -11,7 +11,8 @@ namespace ulterix {
 
 namespace {
 
-/// From so many right sides on CHOLMOD, which hands them to BLAS, spends more time on copies.
+/// From so many right sides on CHOLMOD, which hands them to BLAS, spends more time on copies. In a
+/// large factor it is slower with one, since it reads it with one core.
 constexpr Eigen::Index kSeveral = 2;
 
 }  // namespace
@@ -21,6 +22,7 @@ struct Factorisation::Impl : Analysis {
   double smallest_pivot = 1, flops = 0;
   cholmod_dense *solution = nullptr, *Y = nullptr, *E = nullptr;
   LargeBlock own;  ///< values of L where it has supernodes
+  SolvePlan plan;
 
   explicit Impl(const SymmetricPattern& p) : Analysis(p, CHOLMOD_AUTO), pattern(&p) {
     flops = common.fl;
@@ -49,10 +51,12 @@ struct Factorisation::Impl : Analysis {
       L->x = own.get();
       L->xtype = CHOLMOD_REAL;
     }
-    return factorise_definite(*pattern, values, elimination_blocks(*L), own.get());
+    if (!factorise_definite(*pattern, values, elimination_blocks(*L), own.get())) return false;
+    plan = SolvePlan(elimination_blocks(*L));
+    return true;
   }
 
-  SupernodalFactor supernodes() const { return {elimination_blocks(*L), own.get()}; }
+  SupernodalFactor supernodes() const { return {elimination_blocks(*L), own.get(), 0, plan}; }
 
   void solve_pack(double* rows) {
     if (L->is_super) {
@@ -67,7 +71,7 @@ struct Factorisation::Impl : Analysis {
   }
 
   void solve(Eigen::Ref<Eigen::MatrixXd> X) {
-    if (L->is_super && X.cols() >= kSeveral) {
+    if (L->is_super && (X.cols() >= kSeveral || plan.shares())) {
       ulterix::solve(supernodes(), X);
       return;
     }

@@ -21,11 +21,12 @@ struct IndefiniteFactor::Impl {
   explicit Impl(const SymmetricPattern& pattern) : analysis(pattern, CHOLMOD_SUPERNODAL) {}
 
   SupernodalFactor supernodes() const {
-    return {elimination_blocks(*analysis.L), ldl.values.get(), ldl.panel};
+    return {elimination_blocks(*analysis.L), ldl.values.get(), ldl.panel, plan};
   }
 
   Analysis analysis;
   BlockLdl ldl;
+  SolvePlan plan;
 };
 
 IndefiniteFactor::IndefiniteFactor(std::unique_ptr<Impl> impl) : impl_(std::move(impl)) {}
@@ -39,6 +40,7 @@ std::optional<IndefiniteFactor> IndefiniteFactor::make(const SymmetricPattern& p
   auto ldl = factorise(impl->analysis, pattern, values, true);
   if (!ldl) return std::nullopt;
   impl->ldl = std::move(*ldl);
+  impl->plan = SolvePlan(elimination_blocks(*impl->analysis.L));
   return IndefiniteFactor(std::move(impl));
 }
 

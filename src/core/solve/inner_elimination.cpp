@@ -139,6 +139,12 @@ void InnerElimination::solve_pack(double* rows,
     std::copy(sums.begin(), sums.end(), own);
   }
   solve_rest(rest);
+  follow(rows);
+}
+
+void InnerElimination::follow(double* rows) const {
+  const double* rest = rows + std::size_t(inner_) * kPacked;
+  std::vector<double> sums;
   for (const Group& group : groups_) {
     sums.resize(group.ends.size() * kPacked);
     for (std::size_t i = 0; i < group.ends.size(); ++i) {

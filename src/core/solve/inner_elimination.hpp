@@ -32,6 +32,10 @@ class InnerElimination {
   /// the last.
   void solve_pack(double* rows, const std::function<void(double*)>& solve_rest) const;
 
+  /// Less what the rows of the rest, which come last, bring the first rows to: from 0, a solution
+  /// of the rows of inner nodes that is free of forces there.
+  void follow(double* rows) const;
+
  private:
   struct Group {
     int first = 0, negative = 0;

@@ -52,8 +52,4 @@ void change_in_packs(Eigen::Ref<Eigen::MatrixXd> X, const std::function<void(Pac
   });
 }
 
-Eigen::Index columns_at_a_time(Eigen::Index rows) {
-  return rows >= kLong ? 2 * kPacked : kPacked;
-}
-
 }  // namespace ulterix

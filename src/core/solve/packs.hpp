@@ -35,7 +35,4 @@ void for_each_pack(Eigen::Index rows, Eigen::Index columns,
 /// The same for packs that are changed in place.
 void change_in_packs(Eigen::Ref<Eigen::MatrixXd> X, const std::function<void(Pack&)>& act);
 
-/// So many columns of long vectors are worked on at a time: a pack for each of two cores.
-Eigen::Index columns_at_a_time(Eigen::Index rows);
-
 }  // namespace ulterix

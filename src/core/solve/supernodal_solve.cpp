@@ -1,5 +1,7 @@
 #include "core/solve/supernodal_solve.hpp"
 
+#include <tbb/parallel_for.h>
+
 #include <algorithm>
 #include <array>
 #include <vector>
@@ -11,6 +13,11 @@ namespace ulterix {
 namespace {
 
 using Eigen::Index;
+
+/// Smaller factors are solved with before another thread has woken.
+constexpr std::int64_t kWorthSharing = 4'000'000;
+/// Columns of a block that all threads work behind at a time, and what one of them takes.
+constexpr Index kTogether = 128, kPieceRows = 512, kPieceColumns = 32;
 
 /// The square on the diagonal of LLᵀ, a few of its columns at a time: the rest is done at once.
 struct Triangle {
@@ -58,18 +65,22 @@ template <class Square>
 class PackedSolve {
  public:
   explicit PackedSolve(const SupernodalFactor& factor)
-      : factor_(factor), square_(factor), x_(Index(factor.blocks.order.size())) {}
+      : factor_(factor),
+        square_(factor),
+        size_(Index(factor.blocks.order.size())),
+        x_(factor.plan.shares() ? factor.plan.size() : size_) {}
 
   void solve(double* rows) {
     const auto order = factor_.blocks.order;
-    const Index size = x_.rows();
-    for (Index k = 0; k < size; ++k) {
+    for (Index k = 0; k < size_; ++k) {
       std::copy_n(rows + order[std::size_t(k)] * kPacked, kPacked, row(k));
     }
-    const std::size_t count = factor_.blocks.count();
-    for (std::size_t s = 0; s < count; ++s) forward(view(s));
-    for (std::size_t s = count; s-- > 0;) backward(view(s));
-    for (Index k = 0; k < size; ++k) {
+    if (factor_.plan.shares()) {
+      solve_together();
+    } else {
+      solve_alone();
+    }
+    for (Index k = 0; k < size_; ++k) {
       std::copy_n(row(k), kPacked, rows + order[std::size_t(k)] * kPacked);
     }
   }
@@ -77,77 +88,206 @@ class PackedSolve {
  private:
   struct View {
     Index first, columns, rows;
-    const std::int64_t* below;  ///< rows under the triangle
+    const std::int64_t* below;    ///< rows under the triangle
+    const std::int64_t* targets;  ///< where those are worked on
     const double* L;
   };
+  /// What one thread needs.
+  struct Room {
+    explicit Room(const SupernodalFactor& factor) : square(factor) {}
+    Square square;
+    std::vector<double> sums;
+    alignas(64) std::array<double, kPackedRows * kPacked> chunk;
+  };
+
+  void solve_alone() {
+    const std::size_t count = factor_.blocks.count();
+    Room room(factor_);
+    for (std::size_t b = 0; b < count; ++b) forward(view(b), room);
+    for (std::size_t b = count; b-- > 0;) backward(view(b), room);
+  }
+
+  void solve_together() {
+    const SolvePlan& plan = factor_.plan;
+    const auto& subtrees = plan.shared().subtrees;
+    const auto& above = plan.shared().above;
+    std::fill(row(size_), row(x_.rows()), 0.0);
+    each(Index(subtrees.size()), [&](Index s) {
+      Room room(factor_);
+      for (const std::size_t b : subtrees[std::size_t(s)]) forward(view(b), room);
+    });
+    for (std::size_t s = 0; s < subtrees.size(); ++s) add_brought(s);
+    for (const std::size_t b : above) forward_together(view(b));
+    for (std::size_t k = above.size(); k-- > 0;) backward_together(view(above[k]));
+    each(Index(subtrees.size()), [&](Index s) {
+      const auto& blocks = subtrees[std::size_t(s)];
+      Room room(factor_);
+      for (std::size_t k = blocks.size(); k-- > 0;) backward(view(blocks[k]), room);
+    });
+  }
+
+  /// What a subtree has brought to the rows above it.
+  void add_brought(std::size_t subtree) {
+    const double* brought = row(factor_.plan.first_place(subtree));
+    for (const std::int64_t k :
+         factor_.blocks.below(factor_.plan.shared().subtrees[subtree].back())) {
+      for (Index c = 0; c < kPacked; ++c) row(k)[c] += *brought++;
+    }
+  }
 
   double* row(Index k) { return x_.row(k); }
 
-  View view(std::size_t s) const {
+  View view(std::size_t b) const {
     View v;
     const EliminationBlocks& blocks = factor_.blocks;
-    v.first = blocks.first[s];
-    v.columns = blocks.pivots(s);
-    v.rows = Index(blocks.rows_of(s).size());
-    v.below = blocks.below(s).data();
-    v.L = factor_.values + blocks.value_start[s];
+    v.first = blocks.first[b];
+    v.columns = blocks.pivots(b);
+    v.rows = Index(blocks.rows_of(b).size());
+    v.below = blocks.below(b).data();
+    v.targets = factor_.plan.shares()
+                    ? factor_.plan.targets().data() + blocks.row_start[b] + v.columns
+                    : v.below;
+    v.L = factor_.values + blocks.value_start[b];
     return v;
   }
 
-  void forward(const View& v) {
-    for (Index j = 0; j < v.columns; j += square_.width) {
-      const Index width = std::min(square_.width, v.columns - j), after = j + width;
+  void forward(const View& v, Room& room) {
+    forward_square(v, 0, v.columns);
+    each_chunk(v.rows - v.columns,
+               [&](Index from, Index count) { forward_below(v, from, count, room.chunk.data()); });
+  }
+
+  /// The columns from .. to within their own rows.
+  void forward_square(const View& v, Index from, Index to) {
+    for (Index j = from; j < to; j += square_.width) {
+      const Index width = std::min(square_.width, to - j), after = j + width;
       const double* L = v.L + j * v.rows;
-      square_.forward(L + j, v.rows, width, row(v.first + j));
-      take_product(L + after, v.rows, width, row(v.first + j), v.columns - after,
-                   row(v.first + after));
+      Square::forward(L + j, v.rows, width, row(v.first + j));
+      take_product(L + after, v.rows, width, row(v.first + j), to - after, row(v.first + after));
     }
-    each_chunk(v, [&](const double* L, const std::int64_t* rows, Index count) {
-      gather(rows, count);
-      take_product(L, v.rows, v.columns, row(v.first), count, chunk_.data());
-      for (Index i = 0; i < count; ++i) {
-        std::copy_n(chunk_.data() + i * kPacked, kPacked, row(rows[i]));
-      }
+  }
+
+  /// Some of the rows below the triangle less what the columns bring.
+  void forward_below(const View& v, Index from, Index count, double* chunk) {
+    const std::int64_t* targets = v.targets + from;
+    gather(targets, count, chunk);
+    take_product(v.L + v.columns + from, v.rows, v.columns, row(v.first), count, chunk);
+    for (Index i = 0; i < count; ++i) {
+      std::copy_n(chunk + i * kPacked, kPacked, row(targets[i]));
+    }
+  }
+
+  void backward(const View& v, Room& room) {
+    room.sums.assign(std::size_t(v.columns * kPacked), 0.0);
+    each_chunk(v.rows - v.columns, [&](Index from, Index count) {
+      gather(v.below + from, count, room.chunk.data());
+      add_inner(v.L + v.columns + from, v.rows, v.columns, room.chunk.data(), count,
+                room.sums.data());
+    });
+    backward_square(v, 0, v.columns, room.sums.data(), room.square);
+  }
+
+  /// The columns from .. to, whose `sums` have the rows after them.
+  void backward_square(const View& v, Index from, Index to, double* sums, Square& square) {
+    for (Index j = from + (to - from - 1) / square.width * square.width; j >= from;
+         j -= square.width) {
+      const Index width = std::min(square.width, to - j), after = j + width;
+      const double* L = v.L + j * v.rows;
+      double* own = sums + (j - from) * kPacked;
+      add_inner(L + after, v.rows, width, row(v.first + after), to - after, own);
+      square.backward(L + j, v.rows, width, row(v.first + j), own);
+    }
+  }
+
+  /// The same as forward, by all threads.
+  void forward_together(const View& v) {
+    for (Index from = 0; from < v.columns; from += kTogether) {
+      const Index to = std::min(from + kTogether, v.columns);
+      forward_square(v, from, to);
+      each_piece(v.columns - to, kPieceRows, [&](Index first, Index count) {
+        take_product(v.L + from * v.rows + to + first, v.rows, to - from, row(v.first + from),
+                     count, row(v.first + to + first));
+      });
+    }
+    each_piece(v.rows - v.columns, kPieceRows, [&](Index first, Index count) {
+      alignas(64) std::array<double, kPieceRows * kPacked> chunk;
+      forward_below(v, first, count, chunk.data());
     });
   }
 
-  void backward(const View& v) {
-    sums_.assign(std::size_t(v.columns * kPacked), 0.0);
-    each_chunk(v, [&](const double* L, const std::int64_t* rows, Index count) {
-      gather(rows, count);
-      add_inner(L, v.rows, v.columns, chunk_.data(), count, sums_.data());
-    });
-    for (Index j = (v.columns - 1) / square_.width * square_.width; j >= 0; j -= square_.width) {
-      const Index width = std::min(square_.width, v.columns - j), after = j + width;
-      const double* L = v.L + j * v.rows;
-      double* sums = sums_.data() + j * kPacked;
-      add_inner(L + after, v.rows, width, row(v.first + after), v.columns - after, sums);
-      square_.backward(L + j, v.rows, width, row(v.first + j), sums);
+  void backward_together(const View& v) {
+    const Index below = v.rows - v.columns;
+    below_.resize(std::size_t(below * kPacked));
+    gather(v.below, below, below_.data());
+    for (Index from = (v.columns - 1) / kTogether * kTogether; from >= 0; from -= kTogether) {
+      const Index to = std::min(from + kTogether, v.columns);
+      std::array<double, kTogether * kPacked> sums{};
+      each_piece(to - from, kPieceColumns, [&](Index first, Index count) {
+        const double* L = v.L + (from + first) * v.rows;
+        double* own = sums.data() + first * kPacked;
+        add_inner(L + v.columns, v.rows, count, below_.data(), below, own);
+        add_inner(L + to, v.rows, count, row(v.first + to), v.columns - to, own);
+      });
+      backward_square(v, from, to, sums.data(), square_);
     }
   }
 
   template <class Act>
-  void each_chunk(const View& v, const Act& act) {
-    const Index below = v.rows - v.columns;
-    for (Index i = 0; i < below; i += kPackedRows) {
-      act(v.L + v.columns + i, v.below + i, std::min(kPackedRows, below - i));
+  static void each(Index count, const Act& act) {
+    tbb::parallel_for(Index(0), count, act, tbb::simple_partitioner());
+  }
+
+  template <class Act>
+  static void each_chunk(Index rows, const Act& act) {
+    for (Index i = 0; i < rows; i += kPackedRows) act(i, std::min(kPackedRows, rows - i));
+  }
+
+  /// act(first, count) for pieces of `size`, side by side.
+  template <class Act>
+  static void each_piece(Index all, Index size, const Act& act) {
+    const Index pieces = (all + size - 1) / size;
+    const auto one = [&](Index k) { act(k * size, std::min(size, all - k * size)); };
+    if (pieces > 1) {
+      each(pieces, one);
+    } else if (pieces == 1) {
+      one(0);
     }
   }
 
-  void gather(const std::int64_t* rows, Index count) {
-    for (Index i = 0; i < count; ++i) {
-      std::copy_n(row(rows[i]), kPacked, chunk_.data() + i * kPacked);
-    }
+  void gather(const std::int64_t* rows, Index count, double* to) {
+    for (Index i = 0; i < count; ++i) std::copy_n(row(rows[i]), kPacked, to + i * kPacked);
   }
 
   const SupernodalFactor& factor_;
   Square square_;
+  Index size_;
   Pack x_;
-  std::vector<double> sums_;
-  alignas(64) std::array<double, kPackedRows * kPacked> chunk_;
+  std::vector<double> below_;
 };
 
 }  // namespace
+
+SolvePlan::SolvePlan(const EliminationBlocks& blocks) {
+  if (blocks.value_start.back() < kWorthSharing) return;
+  shared_ = share_out(blocks);
+  if (shared_.subtrees.size() < 2) return;
+  targets_.assign(blocks.rows.begin(), blocks.rows.end());
+  size_ = Index(blocks.order.size());
+  std::vector<std::int64_t> place(blocks.order.size());
+  for (const std::vector<std::size_t>& subtree : shared_.subtrees) {
+    const std::int64_t end = blocks.first[subtree.back() + 1];
+    first_place_.push_back(size_);
+    for (const std::int64_t row : blocks.below(subtree.back())) {
+      place[std::size_t(row)] = size_++;
+    }
+    for (const std::size_t b : subtree) {
+      const auto from = targets_.begin() + blocks.row_start[b];
+      for (auto t = from; t != targets_.begin() + blocks.row_start[b + 1]; ++t) {
+        if (*t >= end) *t = place[std::size_t(*t)];
+      }
+    }
+  }
+}
 
 void solve(const SupernodalFactor& factor, double* rows) {
   if (factor.panel > 0) {
