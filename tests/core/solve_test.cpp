@@ -1,6 +1,7 @@
 // Factorisation, null space, conjugate gradients and orderings on small matrices with known
 // answers.
 #include <gtest/gtest.h>
+#include <tbb/global_control.h>
 
 #include <Eigen/Cholesky>
 #include <Eigen/Eigenvalues>
@@ -10,9 +11,11 @@
 #include "core/solve/conjugate_gradients.hpp"
 #include "core/solve/indefinite_factor.hpp"
 #include "core/solve/inner_elimination.hpp"
+#include "core/solve/multifrontal.hpp"
 #include "core/solve/null_space.hpp"
 #include "core/solve/tall_products.hpp"
 #include "core/system/ordering.hpp"
+#include "support/building.hpp"
 #include "support/frame_builder.hpp"
 #include "support/grid.hpp"
 
@@ -80,6 +83,39 @@ TEST(Factorisation, ManyRightSidesAgreeWithTheMatrix) {
   Eigen::MatrixXd Y = multiply_block(pattern, values, X);
   f.solve(Y);
   EXPECT_LT((Y - X).cwiseAbs().maxCoeff(), 1e-13);
+}
+
+TEST(Factorisation, SubtreesThatAreSolvedSideBySideAgreeWithTheMatrix) {
+  std::vector<Vector3d> positions;
+  const Graph plain = grid(34, positions);
+  const Graph graph = renumbered(plain, elimination_order(plain, positions));
+  std::vector<double> values;
+  const SymmetricPattern pattern = grid_matrix(
+      graph, [](int) { return 6.1; }, values);
+  Factorisation f(pattern);
+  ASSERT_EQ(f.factorise(values), FactorStatus::positive_definite);
+  ASSERT_GT(f.flops(), 2e9);           // else one thread does it alone
+  std::vector<double> lower = values;  // an indefinite matrix on the same pattern
+  for (int j = 0; j < pattern.size; ++j) lower[std::size_t(pattern.column_start[j])] = 3.1;
+  const auto indefinite = IndefiniteFactor::make(pattern, lower);
+  ASSERT_TRUE(indefinite);
+  srand(6);
+  for (const int columns : {1, 8, 11}) {
+    const Eigen::MatrixXd X = Eigen::MatrixXd::Random(pattern.size, columns);
+    Eigen::MatrixXd Y = multiply_block(pattern, values, X);
+    f.solve(Y);
+    EXPECT_LT((Y - X).cwiseAbs().maxCoeff(), 1e-12);
+    // Close to singular, and pivots may have let entries grow: how little of the right side is
+    // left.
+    Y = X;
+    indefinite->solve(Y);
+    EXPECT_LT((multiply_block(pattern, lower, Y) - X).norm(), 1e-16 * kMostGrowth * 9 * Y.norm());
+  }
+  Eigen::MatrixXd two = Eigen::MatrixXd::Random(pattern.size, 8), one = two;
+  f.solve(two);
+  const tbb::global_control alone(tbb::global_control::max_allowed_parallelism, 1);
+  f.solve(one);
+  EXPECT_EQ(one, two);
 }
 
 TEST(InnerElimination, SolvesAndCountsAsTheWholeMatrixDoes) {
@@ -196,35 +232,15 @@ TEST(Ordering, WorkOfAPathAndOfAClique) {
 /// Large frames are solved by conjugate gradients, small ones directly: both must agree.
 TEST(PDelta, IterativeRoundsOfALargeFrameAgreeWithDirectOnes) {
   // A tower large enough for the iterative rounds, and the same digits checked by equilibrium.
-  FrameBuilder b(Plane::space);
-  const MaterialId steel = b.material(210e9, 81e9);
-  SectionProperties p = bending_only(8e-5, 1.2e-2);
-  p.J = 1e-6;
-  const SectionId s = b.section(p);
-  std::vector<NodeId> nodes;
-  const int n = 11, h = 9;
-  for (int z = 0; z <= h; ++z) {
-    for (int y = 0; y < n; ++y) {
-      for (int x = 0; x < n; ++x) {
-        nodes.push_back(b.node("n", 6 * x, 6 * y, 3.5 * z));
-        const auto at = [&](int i, int j, int k) { return nodes[(k * n + j) * n + i]; };
-        if (z == 0) {
-          b.fix_all(nodes.back());
-          continue;
-        }
-        b.member("c", at(x, y, z - 1), at(x, y, z), s, steel);
-        if (x > 0) b.member("x", at(x - 1, y, z), at(x, y, z), s, steel);
-        if (y > 0) b.member("y", at(x, y - 1, z), at(x, y, z), s, steel);
-        b.nodal_load(nodes.back(), force6(x == 0 ? 5e3 : 0, 0, -1.2e5));
-      }
-    }
-  }
+  Building building(11, 9, 5e3);
+  FrameBuilder& b = building.b;
+  const NodeId corner = building.nodes.back();
   const RunResult r = b.run();
   const Step &first = *r.find("first-order", "G"), &second = *r.find("p-delta", "G");
   ASSERT_GT(r.frame.factor->flops(), 3e8);  // else this tests nothing
   ASSERT_TRUE(second.outcome.stands()) << second.outcome.reason;
-  EXPECT_GT(second.state.nodes[nodes.back()].translation[0],
-            1.1 * first.state.nodes[nodes.back()].translation[0]);
+  EXPECT_GT(second.state.nodes[corner].translation[0],
+            1.1 * first.state.nodes[corner].translation[0]);
   EXPECT_LT(second.equilibrium.nodes, 1e-9);
   EXPECT_LE(second.rounds.back().change_u, 1e-8);
   // Ten times the load is far above the critical one: only the last factorisation can tell.

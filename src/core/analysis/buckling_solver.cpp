@@ -39,9 +39,12 @@ class BucklingSolver {
         wanted_(wanted),
         accuracy_(accuracy) {}
 
-  BucklingResult solve() {
+  BucklingResult solve(KnownModes& known) {
     BucklingResult result;
+    const int size = frame_.dofs().size();
+    if (size >= kLargeFrame) start_ = known;
     if (!find(result)) return result;
+    known = vectors_.bottomRows(size);
     if (!reversed_) {
       report(result);
     } else if (lambdas_.size() > 0) {
@@ -74,10 +77,8 @@ class BucklingSolver {
         result.remarks.push_back("the constant part of the loads alone is above the critical load");
         return false;
       }
-      search_.emplace(eigen_, softening_, most_vectors_,
-                      vectors_.cols() > 0 ? carried_over(model_, before, vectors_, eigen_.split)
-                                          : Eigen::MatrixXd(),
-                      near());
+      if (vectors_.cols() > 0) start_ = carried_over(model_, before, vectors_, eigen_.split);
+      search_.emplace(eigen_, softening_, most_vectors_, start_, near());
       take(search_->look(wanted_), wanted_ + 1);
       if (lambdas_.size() == 0 && lowest_theta_ < 0 && !reversed_) {
         reversed_ = true;  // nothing is compressed: look at the loads turned round
@@ -405,7 +406,7 @@ class BucklingSolver {
   std::vector<double> softening_;  // −Kg at factor 1
   std::optional<ModeSearch> search_;
   Eigen::VectorXd lambdas_, residuals_;
-  Eigen::MatrixXd vectors_;
+  Eigen::MatrixXd vectors_, start_;
   double lowest_theta_ = 0;
   bool reversed_ = false, converged_ = true;
   int most_vectors_ = LanczosOptions().most_vectors;
@@ -415,8 +416,8 @@ class BucklingSolver {
 }  // namespace
 
 BucklingResult find_factors(const ElasticFrame& frame, const AxialState& axial, int wanted,
-                            ModeAccuracy accuracy) {
-  return BucklingSolver(frame, axial, wanted, accuracy).solve();
+                            ModeAccuracy accuracy, KnownModes& known) {
+  return BucklingSolver(frame, axial, wanted, accuracy).solve(known);
 }
 
 std::optional<double> find_lowest_factor(const ElasticFrame& frame, const AxialState& axial,

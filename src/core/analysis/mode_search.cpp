@@ -18,9 +18,10 @@ constexpr int kMostBelow = 100;
 double coarse_tolerance(int size) {
   return size < kLargeFrame ? 1e-3 : 3e-2;
 }
-constexpr int kCoarseVectors = 104;
-/// Modes without inner nodes are not looked for more closely: one step with them does the rest.
+constexpr int kCoarseVectors = 96;
+/// Modes without inner nodes are not looked for more closely: a few steps with them do the rest.
 constexpr double kLineTolerance = 5e-5;
+constexpr int kMostSteps = 8;
 
 EigenPairs leading(EigenPairs pairs, Eigen::Index count) {
   pairs.theta.conservativeResize(count);
@@ -73,8 +74,10 @@ std::optional<CondensedPencil> condensed_near(const EigenFrame& frame, const std
 
 LanczosOptions options_for(int most, Eigen::Index size, const Eigen::MatrixXd& start) {
   LanczosOptions options;
-  options.start = start.bottomRows(std::min(size, start.rows()));
   options.most_vectors = most;
+  if (start.rows() < size) return options;
+  options.start = start.bottomRows(size);
+  if (size >= kLargeFrame) options.beside = options.block;
   return options;
 }
 
@@ -88,8 +91,12 @@ ModeSearch::ModeSearch(const EigenFrame& frame, const std::vector<double>& value
       condensed_(condensed_near(frame, values, near)),
       lanczos_(problem(), options_for(most_vectors, problem().size, start)) {}
 
+EigenProblem ModeSearch::with_inner_nodes() const {
+  return eigen_problem(pencil(), [this](Pack& pack) { frame_->solve(pack); });
+}
+
 EigenProblem ModeSearch::problem() const {
-  if (!condensed_) return eigen_problem(pencil(), [this](Pack& pack) { frame_->solve(pack); });
+  if (!condensed_) return with_inner_nodes();
   return eigen_problem(condensed_->pencil(), [this](Pack& pack) { frame_->solve_rest(pack); });
 }
 
@@ -192,12 +199,17 @@ bool ModeSearch::find_below(double bound, const IndefiniteFrameFactor& factor, d
            : shifted_problem(pencil(), bound, [&factor](Pack& pack) { factor.solve(pack); });
   LanczosOptions options;
   options.start = pairs_.vectors.bottomRows(problem.size);
+  options.start_reached = true;
   EigenPairs found = above(1 / bound, BlockLanczos(problem, options).find(asked));
   found = with_missing(problem, std::move(found), factor.negative_eigenvalues(), bound, asked);
   found.lowest_theta = pairs_.lowest_theta;
   found.vectors_used += pairs_.vectors_used;
-  if (line) found.vectors = line->expanded(found.vectors, bound - found.theta.array().inverse());
-  sharpen(found);
+  if (line) {
+    found.vectors = line->expanded(found.vectors, bound - found.theta.array().inverse());
+    go_on(found, tolerance);
+  } else {
+    sharpen(found);
+  }
   pairs_ = std::move(found);
   return true;
 }
@@ -210,6 +222,21 @@ std::optional<CondensedPencil> ModeSearch::condensed_below(
                          bound, factor.condensed());
 }
 
+void ModeSearch::go_on(EigenPairs& pairs, double tolerance) const {
+  PairsWanted asked;
+  asked.count = static_cast<int>(pairs.vectors.cols());
+  asked.tolerance = tolerance;
+  LanczosOptions options;
+  options.start = std::move(pairs.vectors);
+  options.start_reached = true;
+  options.most_vectors = kMostSteps * asked.count;
+  const double lowest = pairs.lowest_theta;
+  const int used = pairs.vectors_used;
+  pairs = BlockLanczos(with_inner_nodes(), options).find(asked);
+  pairs.lowest_theta = lowest;
+  pairs.vectors_used += used;
+}
+
 void ModeSearch::take_best(const Eigen::MatrixXd& KV, EigenPairs& pairs) const {
   const Eigen::MatrixXd BV = multiply_block(frame_->pattern(), *values_, pairs.vectors);
   const Eigen::Index count = pairs.vectors.cols();
@@ -220,7 +247,7 @@ void ModeSearch::take_best(const Eigen::MatrixXd& KV, EigenPairs& pairs) const {
 }
 
 void ModeSearch::sharpen(EigenPairs& pairs) const {
-  const EigenProblem problem = eigen_problem(pencil(), [this](Pack& pack) { frame_->solve(pack); });
+  const EigenProblem problem = with_inner_nodes();
   EigenProblem::Block step = problem.apply(pairs.vectors);
   pairs.vectors = std::move(step.W);
   take_best(step.KW, pairs);

@@ -10,7 +10,7 @@ namespace ulterix {
 class ModeSearch {
  public:
   /// `values`: of B, on the frame's pattern. Both have to outlive the search. `start`: vectors near
-  /// the lowest modes; may be empty. `near`: a value of 1/θ by which a large frame may be looked at
+  /// the lowest modes; may be empty, or without the inner nodes, for when there are none. `near`: a value of 1/θ by which a large frame may be looked at
   /// without the inner nodes of its members; 0: none is known.
   ModeSearch(const EigenFrame& frame, const std::vector<double>& values, int most_vectors,
              const Eigen::MatrixXd& start = {}, double near = 0);
@@ -50,7 +50,10 @@ class ModeSearch {
   void sharpen(EigenPairs& pairs) const;
   /// Goes on with the inner nodes.
   void leave_condensed();
+  /// From vectors that are nearly modes, with the factor of K.
+  void go_on(EigenPairs& pairs, double tolerance) const;
   Pencil pencil() const { return {frame_->pattern(), frame_->stiffness, *values_}; }
+  EigenProblem with_inner_nodes() const;
   EigenProblem problem() const;
 
   const EigenFrame* frame_;

@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/parallel.hpp"
+
 namespace ulterix {
 
 namespace {
@@ -14,10 +16,11 @@ constexpr double kConcerns = 0.1;
 
 EffectiveLengths::EffectiveLengths(const MemberFrame& frame)
     : frame_(frame), alignment_(frame.model().members.size()) {
-  for (const MemberId id : frame.model().members.ids()) {
-    if (frame.model().members[id].kind != MemberKind::frame) continue;
+  for_each_index(alignment_.size(), [&](int i) {
+    const MemberId id(i);
+    if (frame.model().members[id].kind != MemberKind::frame) return;
     alignment_[id] = {alignment_factors(frame, id, true), alignment_factors(frame, id, false)};
-  }
+  });
 }
 
 std::vector<EffectiveLength> EffectiveLengths::in_mode(

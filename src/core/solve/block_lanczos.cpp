@@ -26,6 +26,7 @@ constexpr double kScaledUp = 1e-3;
 constexpr Eigen::Index kRoom = 160;
 /// θ below this part of the largest |θ| is 0: a motion that A does not reach.
 constexpr double kNothing = 1e-12;
+constexpr unsigned kSeed = 20260101;
 
 MatrixXd random_block(Index rows, Index columns, unsigned seed) {
   std::mt19937_64 random(seed);
@@ -79,13 +80,26 @@ struct BlockLanczos::Basis {
   /// False where no start was given, or A takes it to nothing.
   bool begin_as_given() {
     if (options_.start.cols() == 0) return false;
-    next_ = first_block(options_.start);
+    MatrixXd& start = options_.start;
+    if (options_.beside > 0) {
+      const Index given = start.cols();
+      start.conservativeResize(Eigen::NoChange, given + options_.beside);
+      start.rightCols(options_.beside) =
+          random_block(problem_.size, options_.beside, kSeed + unsigned(fresh_++)) *
+          start.col(0).norm();
+    }
+    if (options_.start_reached) {
+      next_ = {start, problem_.multiply_K(start)};
+      orthogonalise(next_);
+    } else {
+      next_ = first_block(start);
+    }
     return grow();
   }
 
   Block fresh_block() {
     const Index width = std::min<Index>(options_.block, most_ - size_);
-    return first_block(random_block(problem_.size, width, 20260101 + unsigned(fresh_++)));
+    return first_block(random_block(problem_.size, width, kSeed + unsigned(fresh_++)));
   }
 
   /// One step; false if the next block has nothing new.

@@ -29,8 +29,12 @@ struct LanczosOptions {
   int most_vectors = 600;
   /// Vectors that are not to be found again, K-orthonormal.
   Eigen::MatrixXd known;
-  /// The first block comes from these instead of from random vectors; may be empty.
+  /// The first block comes from these instead of from random vectors; may be empty. Modes that they
+  /// have no part of are found by random ones beside them.
   Eigen::MatrixXd start;
+  int beside = 0;
+  /// The start vectors are the first block themselves: A reaches all of them.
+  bool start_reached = false;
 };
 
 /// What is asked for.
