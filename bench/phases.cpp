@@ -221,6 +221,18 @@ void p_delta_rounds(benchmark::State& state) {
   }
 }
 
+/// What P-Delta has in reserve: the lowest factor alone, on its axial forces.
+void reserve(benchmark::State& state) {
+  const Model& model = model_of(static_cast<int>(state.range(0)));
+  const ElasticFrame frame = make_elastic_frame(model);
+  AnalysisSpec spec = spec_of(model);
+  const std::vector<Step> base = first_order(frame, spec);
+  spec.name = "p-delta";
+  spec.kind = AnalysisKind::p_delta;
+  const std::vector<Step> steps = p_delta(frame, spec, base);
+  for (auto _ : state) state.counters["factor"] = lowest_factor(frame, steps[0]).value_or(0);
+}
+
 /// The yardstick: order + factorise + solve by CHOLMOD with METIS on the scalar matrix, and nothing
 /// else.
 void cholmod_alone(benchmark::State& state) {
@@ -271,6 +283,7 @@ PHASE(write);
 PHASE(cholmod_alone);
 PHASE(whole_first_order);
 PHASE(p_delta_rounds);
+PHASE(reserve);
 PHASE(twelve_modes);
 PHASE(twelve_factors);
 PHASE(another_twelve_factors)->UseManualTime();

@@ -197,6 +197,20 @@ TEST(Buckling, FurtherLoadsOnALargeFrameStartFromTheLastOnesModes) {
   }
 }
 
+TEST(Buckling, TheReserveOfALargeFrameIsTheLowestOfItsFactors) {
+  const Building building(9, 8, 3e3);
+  const Model& model = building.b.model;
+  const ElasticFrame frame = make_elastic_frame(model);
+  AnalysisSpec spec;
+  spec.name = kBaseline;
+  spec.loads = {model.case_alone(CaseId(0))};
+  const std::optional<double> lowest = lowest_factor(frame, first_order(frame, spec)[0]);
+  ASSERT_TRUE(lowest);
+  const double proven = factors_under(model, spec.loads)[0].buckling->lowest();
+  EXPECT_RELATIVE(*lowest, proven, 1e-3);
+  EXPECT_GE(*lowest, proven * (1 - 1e-6));  // of a subspace
+}
+
 TEST(Buckling, RepeatedModesOfALargeSquarePlanAreBothThere) {
   const Building building(9, 8, 0);
   const Model& model = building.b.model;

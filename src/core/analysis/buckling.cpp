@@ -164,7 +164,7 @@ std::vector<Step> buckling(const ElasticFrame& given, const AnalysisSpec& spec,
 std::optional<double> lowest_factor(const ElasticFrame& frame, const Step& step) {
   if (!step.has_state || step.state.lambda != 1) return std::nullopt;
   const Recovery state(*frame.system, step);
-  return find_lowest_factor(frame, {&state, nullptr}, {1e-3, 1e-3});
+  return find_lowest_factor(frame, {&state, nullptr}, {1e-3, 3e-3});
 }
 
 }  // namespace ulterix

@@ -56,7 +56,9 @@ class BucklingSolver {
   /// Only the lowest factor, on the frame as it is split for it.
   std::optional<double> lowest() {
     // A factor far above that of the loads reversed takes many vectors, and nobody waits for it.
-    most_vectors_ = 120;
+    most_vectors_ = frame_.dofs().size() < kLargeFrame ? 120 : 240;
+    // The first to come out is the lowest; a proof would take another factorisation.
+    proven_ = frame_.dofs().size() < kLargeFrame;
     BucklingResult result;
     if (!find(result) || !converged_ || reversed_) return std::nullopt;
     const double twist = torsion_limit().factor;
@@ -79,13 +81,15 @@ class BucklingSolver {
       }
       if (vectors_.cols() > 0) start_ = carried_over(model_, before, vectors_, eigen_.split);
       search_.emplace(eigen_, softening_, most_vectors_, start_, near());
-      take(search_->look(wanted_), wanted_ + 1);
+      take(proven_ ? search_->look(wanted_) : search_->look(wanted_, accuracy_.residual),
+           wanted_ + 1);
       if (lambdas_.size() == 0 && lowest_theta_ < 0 && !reversed_) {
         reversed_ = true;  // nothing is compressed: look at the loads turned round
         continue;
       }
       if (lambdas_.size() == 0) break;
       if (pass + 1 < kMostPasses && split_further()) continue;
+      if (!proven_) break;
       if (reversed_) {
         take(search_->find(wanted_, accuracy_.residual), wanted_ + 1);
         break;
@@ -408,7 +412,7 @@ class BucklingSolver {
   Eigen::VectorXd lambdas_, residuals_;
   Eigen::MatrixXd vectors_, start_;
   double lowest_theta_ = 0;
-  bool reversed_ = false, converged_ = true;
+  bool reversed_ = false, converged_ = true, proven_ = true;
   int most_vectors_ = LanczosOptions().most_vectors;
   std::vector<ModeEnergy> energies_;
 };

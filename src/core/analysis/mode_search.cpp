@@ -23,6 +23,14 @@ constexpr int kCoarseVectors = 96;
 constexpr double kLineTolerance = 5e-5;
 constexpr int kMostSteps = 8;
 
+PairsWanted so_many(int count, double tolerance, int guards) {
+  PairsWanted wanted;
+  wanted.count = count;
+  wanted.tolerance = tolerance;
+  wanted.guards = guards;
+  return wanted;
+}
+
 EigenPairs leading(EigenPairs pairs, Eigen::Index count) {
   pairs.theta.conservativeResize(count);
   pairs.residuals.conservativeResize(count);
@@ -108,14 +116,20 @@ void ModeSearch::leave_condensed() {
 }
 
 const EigenPairs& ModeSearch::look(int wanted) {
-  PairsWanted asked;
-  asked.count = wanted;
-  asked.tolerance = coarse_tolerance(frame_->pattern().size);
+  PairsWanted asked = so_many(wanted, coarse_tolerance(frame_->pattern().size), 1);
   asked.most_vectors = std::max(kCoarseVectors, 2 * wanted);
   const int pack = kPacked;
   asked.extra = pack - 1 - wanted % pack;  // settle starts from whole packs, one guard in
+  return look(asked);
+}
+
+const EigenPairs& ModeSearch::look(int wanted, double tolerance) {
+  return look(so_many(wanted, tolerance, 0));
+}
+
+const EigenPairs& ModeSearch::look(PairsWanted asked) {
   find(asked);
-  if (pairs_.theta.size() < wanted) {
+  if (pairs_.theta.size() < asked.count) {
     asked.most_vectors = most_vectors_;
     asked.extra = 0;
     find(asked);
@@ -130,16 +144,12 @@ const EigenPairs& ModeSearch::look(int wanted) {
 
 const EigenPairs& ModeSearch::find(int wanted, double tolerance) {
   leave_condensed();
-  PairsWanted asked;
-  asked.count = wanted;
-  asked.tolerance = tolerance;
-  return find(asked);
+  return find(so_many(wanted, tolerance, 1));
 }
 
 const EigenPairs& ModeSearch::find(PairsWanted asked) {
   const int size = frame_->pattern().size, most = 4 * (asked.count + 8);
   asked.count = std::min(asked.count, size);
-  asked.guards = 1;
   for (;;) {
     pairs_ = lanczos_.find(asked);
     const Eigen::Index n = asked.count;
@@ -186,9 +196,7 @@ bool ModeSearch::find_below(double bound, const IndefiniteFrameFactor& factor, d
   // A residual r of the shifted problem is (I − σK⁻¹B)·r/(σt − 1) of the first, t = θ/(σθ − 1).
   const double most = std::max(std::abs(1 - bound * pairs_.theta[0]),
                                1 - bound * std::min(pairs_.lowest_theta, 0.0));
-  PairsWanted asked;
-  asked.count = factor.negative_eigenvalues();
-  asked.tolerance = tolerance / std::max(most, 1.0);
+  PairsWanted asked = so_many(factor.negative_eigenvalues(), tolerance / std::max(most, 1.0), 0);
   const int known = static_cast<int>(pairs_.theta.size());
   if (asked.count == 0 || asked.count > kMostBelow + known) return false;
   const std::optional<CondensedPencil> line = condensed_below(bound, factor);
@@ -223,9 +231,7 @@ std::optional<CondensedPencil> ModeSearch::condensed_below(
 }
 
 void ModeSearch::go_on(EigenPairs& pairs, double tolerance) const {
-  PairsWanted asked;
-  asked.count = static_cast<int>(pairs.vectors.cols());
-  asked.tolerance = tolerance;
+  const PairsWanted asked = so_many(static_cast<int>(pairs.vectors.cols()), tolerance, 0);
   LanczosOptions options;
   options.start = std::move(pairs.vectors);
   options.start_reached = true;

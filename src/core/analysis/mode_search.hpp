@@ -23,6 +23,8 @@ class ModeSearch {
   /// The same to a per cent or so, which tells how finely members have to be split. All `wanted`
   /// modes are there, if there are as many.
   const EigenPairs& look(int wanted);
+  /// To a tolerance of its own, with as many vectors as it takes, and without the mode after them.
+  const EigenPairs& look(int wanted, double tolerance);
 
   /// What find and prove do together, from modes that `look` has found, by one factorisation of
   /// K − σB: its negative pivots count the modes below σ, and solving with it finds them soon,
@@ -37,6 +39,7 @@ class ModeSearch {
 
  private:
   const EigenPairs& find(PairsWanted asked);
+  const EigenPairs& look(PairsWanted asked);
   double beyond(int wanted) const;
   int found_below(double bound) const;
   bool find_below(double bound, const IndefiniteFrameFactor& factor, double tolerance);

@@ -110,28 +110,16 @@ std::optional<double> factor_of_analysis(const RunResult& result, const std::str
   return std::nullopt;
 }
 
-/// What each second-order result has in reserve. In frames whose factorisation takes seconds only
-/// where a buckling analysis tells it.
+/// What each second-order result has in reserve: by a buckling analysis of the same loads where
+/// there is one.
 void find_reserves(RunResult& result, const Progress& progress) {
-  constexpr double kMostFlops = 3e9;
   if (!result.frame.stands()) return;
-  const bool quick = result.frame.factor->flops() <= kMostFlops;
-  bool left_out = false;
   for (Step& step : result.steps) {
     if (step.kind != AnalysisKind::p_delta) continue;
     step.reserve = factor_of_analysis(result, step.loads.name);
     if (step.reserve) continue;
-    if (!quick) {
-      left_out = left_out || step.has_state;
-      continue;
-    }
     if (progress) progress("reserve", 0);
     step.reserve = lowest_factor(result.frame, step);
-  }
-  if (left_out) {
-    result.remarks.emplace_back(
-        "the reserve of P-Delta is not looked for in a frame of this size, where it takes longer "
-        "than the result itself: an analysis of kind = \"buckling\" tells it");
   }
 }
 
