@@ -3,6 +3,7 @@
 
 #include <Eigen/Dense>
 #include <Eigen/Eigenvalues>
+#include <algorithm>
 #include <cmath>
 
 #include "core/analysis/buckling.hpp"
@@ -158,6 +159,20 @@ TEST(ModeSearch, AMemberThatBucklesBetweenItsEndsIsFoundAllTheSame) {
   EXPECT_GT(energies[0].shares[MemberId(0)].whole, 0.95);
 }
 
+/// One bay of each storey in one face braced by a slender strut, hinged at both ends.
+void add_struts(Building& building, int n, int storeys, double I) {
+  Model& model = building.b.model;
+  SectionProperties thin = bending_only(I, 8e-4);
+  thin.J = 8e-8;
+  const SectionId s = building.b.section(thin);
+  for (int z = 0; z < storeys; ++z) {
+    const NodeId low = building.nodes[std::size_t(z * n * n)];
+    const NodeId high = building.nodes[std::size_t((z + 1) * n * n + 1)];
+    const MemberId id = building.b.member("brace", low, high, s, MaterialId(0));
+    for (EndJoint& joint : model.members[id].joints) joint[4] = joint[5] = 0;
+  }
+}
+
 std::vector<Step> factors_under(const Model& model, const std::vector<LoadSet>& loads) {
   const ElasticFrame frame = make_elastic_frame(model);
   AnalysisSpec spec;
@@ -194,6 +209,36 @@ TEST(Buckling, FurtherLoadsOnALargeFrameStartFromTheLastOnesModes) {
     EXPECT_RELATIVE(after.modes[i].factor, afresh.modes[i].factor, 1e-8);
     EXPECT_LT(after.modes[i].residual, 1e-5);
     EXPECT_LT(after.modes[i].error, 1e-3);
+  }
+}
+
+TEST(Buckling, HingedStrutsOfALargeFrameBuckleAlone) {
+  // Far below all modes of the frame, and among them.
+  for (const double I : {4e-8, 2e-6}) {
+    Building building(9, 8, 0);
+    add_struts(building, 9, 8, I);
+    const Model& model = building.b.model;
+    const Step step = factors_under(model, {model.case_alone(CaseId(0))})[0];
+    const BucklingResult& result = *step.buckling;
+    EXPECT_TRUE(result.certificate.complete());
+    // The strut that is compressed most, about either axis: π²EI/L² over its force.
+    const Softened frame(model, 1);
+    const Recovery recovery(*frame.frame.system, frame.first[0]);
+    double least = 1e300;
+    for (const MemberId id : model.members.ids()) {
+      if (model.members[id].name != "brace") continue;
+      const double L = model.length(id), N = recovery.line(id).at(L / 2).forces[kN];
+      if (N < 0) least = std::min(least, M_PI * M_PI * 210e9 * I / (L * L) / -N);
+    }
+    const auto alone = std::count_if(result.modes.begin(), result.modes.end(), [&](const auto& m) {
+      return std::abs(m.factor / least - 1) < 1e-3 && m.kind.find("brace alone") != m.kind.npos;
+    });
+    EXPECT_EQ(alone, 2) << least;
+    const bool lowest = least < result.modes[0].factor * 1.001;
+    EXPECT_EQ(lowest, I < 1e-6);
+    const std::optional<double> reserve = lowest_factor(frame.frame, frame.first[0]);
+    ASSERT_TRUE(reserve);
+    EXPECT_RELATIVE(*reserve, result.modes[0].factor, 1e-3);
   }
 }
 

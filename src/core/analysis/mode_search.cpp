@@ -22,6 +22,8 @@ constexpr int kCoarseVectors = 96;
 /// Modes without inner nodes are not looked for more closely: a few steps with them do the rest.
 constexpr double kLineTolerance = 5e-5;
 constexpr int kMostSteps = 8;
+/// Without inner nodes only where members stand alone up to so many times the λ expected.
+constexpr double kMargin = 1.25;
 
 PairsWanted so_many(int count, double tolerance, int guards) {
   PairsWanted wanted;
@@ -70,14 +72,20 @@ std::vector<double> shifted(const EigenFrame& frame, const std::vector<double>& 
   return values;
 }
 
+/// True if no member buckles between its ends up to λ.
+bool members_stand(const EigenFrame& frame, const std::vector<double>& B, double lambda) {
+  return InnerElimination(frame.pattern(), shifted(frame, B, lambda), frame.system().inner_size())
+      .definite();
+}
+
 /// By its values at 0 and at one more λ; empty where it would not do, or is not worth the trouble.
 std::optional<CondensedPencil> condensed_near(const EigenFrame& frame, const std::vector<double>& B,
                                               double lambda) {
   const int inner = frame.system().inner_size();
   if (lambda <= 0 || inner == 0 || frame.pattern().size - inner < kLargeFrame) return std::nullopt;
-  Condensed to = condensed(frame, shifted(frame, B, lambda));
-  if (!to.inner->definite()) return std::nullopt;
-  return CondensedPencil(frame, 0, frame.condensed(), lambda, std::move(to));
+  if (!members_stand(frame, B, kMargin * lambda)) return std::nullopt;
+  return CondensedPencil(frame, 0, frame.condensed(), lambda,
+                         condensed(frame, shifted(frame, B, lambda)));
 }
 
 LanczosOptions options_for(int most, Eigen::Index size, const Eigen::MatrixXd& start) {
@@ -138,6 +146,11 @@ const EigenPairs& ModeSearch::look(PairsWanted asked) {
     pairs_.vectors = condensed_->expanded(pairs_.vectors, pairs_.theta.cwiseInverse());
     // Values from above, as those of a subspace are: no mode asked for lies beyond them.
     take_best(multiply_block(frame_->pattern(), frame_->stiffness, pairs_.vectors), pairs_);
+    const Eigen::Index last = std::min<Eigen::Index>(pairs_.theta.size(), asked.count) - 1;
+    if (last >= 0 && !members_stand(*frame_, *values_, 1 / pairs_.theta[last])) {
+      leave_condensed();  // such modes move no node
+      return look(asked);
+    }
   }
   return pairs_;
 }
