@@ -118,6 +118,35 @@ TEST(Factorisation, SubtreesThatAreSolvedSideBySideAgreeWithTheMatrix) {
   EXPECT_EQ(one, two);
 }
 
+TEST(IndefiniteFactor, ALargeBlockWhosePivotsAreFarApartIsSolvedWithByAllThreads) {
+  // A grid, and beside it [0 R; Rᵀ S]: no pivot within its first columns, as many of each sign.
+  std::vector<Vector3d> positions;
+  const Graph plain = grid(30, positions);
+  const Graph graph = renumbered(plain, elimination_order(plain, positions));
+  std::vector<double> values;
+  SymmetricPattern pattern = grid_matrix(
+      graph, [](int) { return 6.1; }, values);
+  const int half = 600, first = pattern.size;
+  srand(8);
+  const Eigen::MatrixXd R = Eigen::MatrixXd::Random(half, half);
+  for (int j = 0; j < 2 * half; ++j) {
+    for (int i = j; i < 2 * half; ++i) {
+      pattern.rows.push_back(first + i);
+      const bool corner = j < half && i < half;
+      values.push_back(corner ? 0 : R((i + j) % half, (i * 7 + j * 3) % half));
+    }
+    pattern.column_start.push_back(std::int64_t(pattern.rows.size()));
+  }
+  pattern.size += 2 * half;
+  const auto factor = IndefiniteFactor::make(pattern, values);
+  ASSERT_TRUE(factor);
+  EXPECT_EQ(factor->negative_eigenvalues(), half);
+  const Eigen::MatrixXd X = Eigen::MatrixXd::Random(pattern.size, 8);
+  Eigen::MatrixXd Y = X;
+  factor->solve(Y);
+  EXPECT_LT((multiply_block(pattern, values, Y) - X).norm(), 1e-11 * Y.norm());
+}
+
 TEST(InnerElimination, SolvesAndCountsAsTheWholeMatrixDoes) {
   const int inner = 4;
   const SymmetricPattern outer = Dense(Eigen::MatrixXd::Identity(5, 5)).pattern;

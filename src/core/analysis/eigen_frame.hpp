@@ -18,8 +18,8 @@ namespace ulterix {
 /// A matrix of a split frame without the inner nodes of members.
 struct Condensed {
   std::shared_ptr<const InnerElimination> inner;
-  std::vector<double>
-      rest;  ///< on the pattern of the unsplit frame; empty where a group is singular
+  /// On the pattern of the unsplit frame; empty where a group is singular.
+  std::vector<double> rest;
 };
 
 /// A split frame whose stiffness can be solved with, ready for eigenproblems.

@@ -10,8 +10,9 @@ namespace ulterix {
 class ModeSearch {
  public:
   /// `values`: of B, on the frame's pattern. Both have to outlive the search. `start`: vectors near
-  /// the lowest modes; may be empty, or without the inner nodes, for when there are none. `near`: a value of 1/θ by which a large frame may be looked at
-  /// without the inner nodes of its members; 0: none is known.
+  /// the lowest modes; may be empty, or without the inner nodes, for when there are none. `near`: a
+  /// value of 1/θ by which a large frame may be looked at without the inner nodes of its members;
+  /// 0: none is known.
   ModeSearch(const EigenFrame& frame, const std::vector<double>& values, int most_vectors,
              const Eigen::MatrixXd& start = {}, double near = 0);
   ModeSearch(const ModeSearch&) = delete;

@@ -16,7 +16,8 @@ using Eigen::Index;
 
 /// Smaller factors are solved with before another thread has woken.
 constexpr std::int64_t kWorthSharing = 4'000'000;
-/// Columns of a block that all threads work behind at a time, and what one of them takes.
+/// Columns of a block that all threads work behind at a time, whole squares, and what one of them
+/// takes.
 constexpr Index kTogether = 128, kPieceRows = 512, kPieceColumns = 32;
 
 /// The square on the diagonal of LLᵀ, a few of its columns at a time: the rest is done at once.
@@ -67,6 +68,7 @@ class PackedSolve {
   explicit PackedSolve(const SupernodalFactor& factor)
       : factor_(factor),
         square_(factor),
+        together_(std::max(kTogether, square_.width)),
         size_(Index(factor.blocks.order.size())),
         x_(factor.plan.shares() ? factor.plan.size() : size_) {}
 
@@ -201,8 +203,8 @@ class PackedSolve {
 
   /// The same as forward, by all threads.
   void forward_together(const View& v) {
-    for (Index from = 0; from < v.columns; from += kTogether) {
-      const Index to = std::min(from + kTogether, v.columns);
+    for (Index from = 0; from < v.columns; from += together_) {
+      const Index to = std::min(from + together_, v.columns);
       forward_square(v, from, to);
       each_piece(v.columns - to, kPieceRows, [&](Index first, Index count) {
         take_product(v.L + from * v.rows + to + first, v.rows, to - from, row(v.first + from),
@@ -219,9 +221,9 @@ class PackedSolve {
     const Index below = v.rows - v.columns;
     below_.resize(std::size_t(below * kPacked));
     gather(v.below, below, below_.data());
-    for (Index from = (v.columns - 1) / kTogether * kTogether; from >= 0; from -= kTogether) {
-      const Index to = std::min(from + kTogether, v.columns);
-      std::array<double, kTogether * kPacked> sums{};
+    for (Index from = (v.columns - 1) / together_ * together_; from >= 0; from -= together_) {
+      const Index to = std::min(from + together_, v.columns);
+      std::vector<double> sums(std::size_t((to - from) * kPacked), 0.0);
       each_piece(to - from, kPieceColumns, [&](Index first, Index count) {
         const double* L = v.L + (from + first) * v.rows;
         double* own = sums.data() + first * kPacked;
@@ -260,7 +262,7 @@ class PackedSolve {
 
   const SupernodalFactor& factor_;
   Square square_;
-  Index size_;
+  Index together_, size_;
   Pack x_;
   std::vector<double> below_;
 };
