@@ -207,7 +207,7 @@ TEST(Buckling, FurtherLoadsOnALargeFrameStartFromTheLastOnesModes) {
   ASSERT_GE(after.modes.size(), 6u);
   for (std::size_t i = 0; i < 6; ++i) {
     EXPECT_RELATIVE(after.modes[i].factor, afresh.modes[i].factor, 1e-8);
-    EXPECT_LT(after.modes[i].residual, 1e-5);
+    EXPECT_LT(after.modes[i].residual, 3e-5);
     EXPECT_LT(after.modes[i].error, 1e-3);
   }
 }

@@ -88,14 +88,19 @@ class BucklingSolver {
         continue;
       }
       if (lambdas_.size() == 0) break;
-      if (pass + 1 < kMostPasses && split_further()) continue;
+      if (!surely_fine(pass)) {
+        plan_split();
+        if (pass + 1 < kMostPasses && split_further()) continue;
+      }
       if (!proven_) break;
       if (reversed_) {
         take(search_->find(wanted_, accuracy_.residual), wanted_ + 1);
+        plan_split();
         break;
       }
       result.certificate = search_->settle(wanted_, accuracy_.residual);
       take(search_->pairs(), search_->pairs().theta.size());
+      plan_split();
       if (pass + 1 == kMostPasses || !split_further()) break;
     }
     return true;
@@ -106,6 +111,12 @@ class BucklingSolver {
     if (reversed_) return 0;
     return lambdas_.size() > 0 ? lambdas_[std::min<Eigen::Index>(lambdas_.size(), wanted_) - 1]
                                : near_;
+  }
+
+  /// True if the pieces of the first pass were chosen for factors as high as those found.
+  bool surely_fine(int pass) const {
+    return pass == 0 && chosen_ &&
+           lambdas_[std::min<Eigen::Index>(lambdas_.size(), wanted_) - 1] <= near_;
   }
 
   /// True if the frame has to be built again.
@@ -129,7 +140,8 @@ class BucklingSolver {
       const double factor = c.grows > 0 ? (c.hinged - c.stays) / c.grows : 0;
       if (factor > 0 && (near_ == 0 || factor < near_)) near_ = factor;
     }
-    if (frame_.dofs().size() < kLargeFrame || near_ == 0) return counts;
+    chosen_ = near_ > 0 && frame_.dofs().size() >= kLargeFrame;
+    if (!chosen_) return counts;
     for (const MemberId id : model_.members.ids()) {
       const Compression& c = members[id];
       if (counts[id] < 2 || c.hinged <= 0) continue;
@@ -180,8 +192,6 @@ class BucklingSolver {
     for (Eigen::Index i = 0; i < lambdas_.size(); ++i) {
       residuals_[i] *= lambdas_[i];  // relative to θ
     }
-    energies_ = mode_energies(frame_, eigen_, vectors_.leftCols(count));
-    plan_split();
   }
 
   LinearAlong force_at(MemberId piece, double factor) const {
@@ -219,6 +229,7 @@ class BucklingSolver {
 
   /// Errors of the modes by the present split, and the pieces that bring them to the tolerance.
   void plan_split() {
+    energies_ = mode_energies(frame_, eigen_, vectors_.leftCols(lambdas_.size()));
     SplitPlan& plan = plan_.emplace(eigen_, counts_);
     std::vector<IndexedVector<MemberId, PieceLoad>> loads(energies_.size());
     tbb::parallel_for(std::size_t{0}, loads.size(),
@@ -402,7 +413,8 @@ class BucklingSolver {
   int wanted_;
   ModeAccuracy accuracy_;
   Counts counts_;
-  double near_ = 0;  // the lowest factor of a single member, hinged at both ends; 0: none
+  bool chosen_ = false;  // they are what the factors up to near_ need
+  double near_ = 0;      // the lowest factor of a single member, hinged at both ends; 0: none
   std::optional<SplitPlan> plan_;
   std::vector<double> errors_;  // of each mode, by the split
   EigenFrame eigen_;

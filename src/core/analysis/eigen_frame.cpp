@@ -252,7 +252,7 @@ ModeAccuracy mode_accuracy(const FrameSystem& frame) {
   constexpr int kSmall = 500;
   const int size = frame.dofs().size();
   if (size < kSmall) return {5e-5, 1e-8};
-  return {5e-4, size < kLargeFrame ? 1e-6 : 1e-5};
+  return {5e-4, size < kLargeFrame ? 1e-6 : 3e-5};
 }
 
 EigenProblem eigen_problem(const Pencil& pencil, const SolvePack& solve) {

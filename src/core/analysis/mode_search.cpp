@@ -105,6 +105,7 @@ ModeSearch::ModeSearch(const EigenFrame& frame, const std::vector<double>& value
       values_(&values),
       most_vectors_(most_vectors),
       condensed_(condensed_near(frame, values, near)),
+      stand_up_to_(condensed_ ? kMargin * near : 0),
       lanczos_(problem(), options_for(most_vectors, problem().size, start)) {}
 
 EigenProblem ModeSearch::with_inner_nodes() const {
@@ -147,7 +148,8 @@ const EigenPairs& ModeSearch::look(PairsWanted asked) {
     // Values from above, as those of a subspace are: no mode asked for lies beyond them.
     take_best(multiply_block(frame_->pattern(), frame_->stiffness, pairs_.vectors), pairs_);
     const Eigen::Index last = std::min<Eigen::Index>(pairs_.theta.size(), asked.count) - 1;
-    if (last >= 0 && !members_stand(*frame_, *values_, 1 / pairs_.theta[last])) {
+    if (last >= 0 && pairs_.theta[last] * stand_up_to_ < 1 &&
+        !members_stand(*frame_, *values_, 1 / pairs_.theta[last])) {
       leave_condensed();  // such modes move no node
       return look(asked);
     }
@@ -225,12 +227,9 @@ bool ModeSearch::find_below(double bound, const IndefiniteFrameFactor& factor, d
   found = with_missing(problem, std::move(found), factor.negative_eigenvalues(), bound, asked);
   found.lowest_theta = pairs_.lowest_theta;
   found.vectors_used += pairs_.vectors_used;
-  if (line) {
-    found.vectors = line->expanded(found.vectors, bound - found.theta.array().inverse());
-    go_on(found, tolerance);
-  } else {
-    sharpen(found);
-  }
+  if (line) found.vectors = line->expanded(found.vectors, bound - found.theta.array().inverse());
+  sharpen(found);
+  if (((found.residuals - tolerance * found.theta).array() > 0).any()) go_on(found, tolerance);
   pairs_ = std::move(found);
   return true;
 }

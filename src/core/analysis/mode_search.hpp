@@ -64,6 +64,7 @@ class ModeSearch {
   const std::vector<double>* values_;
   int most_vectors_;
   std::optional<CondensedPencil> condensed_;  // what is looked at, if it is
+  double stand_up_to_;                        // members do alone, at the least
   BlockLanczos lanczos_;
   EigenPairs pairs_;
 };
