@@ -20,7 +20,7 @@ double coarse_tolerance(int size) {
 }
 constexpr int kCoarseVectors = 96;
 /// Modes without inner nodes are not looked for more closely: a few steps with them do the rest.
-constexpr double kLineTolerance = 5e-5;
+constexpr double kLineTolerance = 2e-4;
 constexpr int kMostSteps = 8;
 /// Without inner nodes only where members stand alone up to so many times the λ expected.
 constexpr double kMargin = 1.25;
