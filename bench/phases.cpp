@@ -164,17 +164,34 @@ void twelve_modes(benchmark::State& state) {
   state.SetLabel(std::to_string(found) + " certified");
 }
 
-/// Twelve buckling factors of one combination on a first-order result that is there already.
+/// A frame that is factorised already, and its first-order result.
+struct Solved {
+  explicit Solved(std::int64_t size)
+      : model(model_of(static_cast<int>(size))),
+        frame(make_elastic_frame(model)),
+        first(first_order(frame, spec_of(model))) {}
+
+  std::vector<Step> second() const {
+    AnalysisSpec spec = spec_of(model);
+    spec.name = "p-delta";
+    spec.kind = AnalysisKind::p_delta;
+    return p_delta(frame, spec, first);
+  }
+
+  const Model& model;
+  ElasticFrame frame;
+  std::vector<Step> first;
+};
+
+/// Twelve buckling factors of one combination.
 void twelve_factors(benchmark::State& state) {
-  const Model& model = model_of(static_cast<int>(state.range(0)));
-  const ElasticFrame frame = make_elastic_frame(model);
-  AnalysisSpec spec = spec_of(model);
+  const Solved solved(state.range(0));
+  AnalysisSpec spec = spec_of(solved.model);
   spec.kind = AnalysisKind::buckling;
   spec.modes = 12;
-  const std::vector<Step> first = first_order(frame, spec_of(model));
   int found = 0;
   for (auto _ : state) {
-    const std::vector<Step> steps = buckling(frame, spec, first);
+    const std::vector<Step> steps = buckling(solved.frame, spec, solved.first);
     found = steps[0].buckling ? steps[0].buckling->certificate.found : 0;
   }
   state.SetLabel(std::to_string(found) + " certified");
@@ -207,30 +224,21 @@ void another_twelve_factors(benchmark::State& state) {
   state.SetLabel(std::to_string(found) + " certified");
 }
 
-/// P-Delta of one combination on a first-order result that is there already.
+/// P-Delta of one combination.
 void p_delta_rounds(benchmark::State& state) {
-  const Model& model = model_of(static_cast<int>(state.range(0)));
-  const ElasticFrame frame = make_elastic_frame(model);
-  AnalysisSpec spec = spec_of(model);
-  const std::vector<Step> base = first_order(frame, spec);
-  spec.name = "p-delta";
-  spec.kind = AnalysisKind::p_delta;
+  const Solved solved(state.range(0));
   for (auto _ : state) {
-    const std::vector<Step> steps = p_delta(frame, spec, base);
-    state.counters["rounds"] = static_cast<double>(steps[0].rounds.size());
+    state.counters["rounds"] = static_cast<double>(solved.second()[0].rounds.size());
   }
 }
 
 /// What P-Delta has in reserve: the lowest factor alone, on its axial forces.
 void reserve(benchmark::State& state) {
-  const Model& model = model_of(static_cast<int>(state.range(0)));
-  const ElasticFrame frame = make_elastic_frame(model);
-  AnalysisSpec spec = spec_of(model);
-  const std::vector<Step> base = first_order(frame, spec);
-  spec.name = "p-delta";
-  spec.kind = AnalysisKind::p_delta;
-  const std::vector<Step> steps = p_delta(frame, spec, base);
-  for (auto _ : state) state.counters["factor"] = lowest_factor(frame, steps[0]).value_or(0);
+  const Solved solved(state.range(0));
+  const std::vector<Step> steps = solved.second();
+  for (auto _ : state) {
+    state.counters["factor"] = lowest_factor(solved.frame, steps[0]).value_or(0);
+  }
 }
 
 /// The yardstick: order + factorise + solve by CHOLMOD with METIS on the scalar matrix, and nothing
