@@ -1,5 +1,6 @@
 // Buckling of large frames without the inner nodes of members, beside the same with them.
 #include <gtest/gtest.h>
+#include <tbb/global_control.h>
 
 #include <Eigen/Dense>
 #include <Eigen/Eigenvalues>
@@ -173,7 +174,8 @@ void add_struts(Building& building, int n, int storeys, double I) {
   }
 }
 
-std::vector<Step> factors_under(const Model& model, const std::vector<LoadSet>& loads) {
+std::vector<Step> factors_under(const Model& model, const std::vector<LoadSet>& loads,
+                                const std::optional<LoadSet>& constant = {}) {
   const ElasticFrame frame = make_elastic_frame(model);
   AnalysisSpec spec;
   spec.name = kBaseline;
@@ -181,6 +183,7 @@ std::vector<Step> factors_under(const Model& model, const std::vector<LoadSet>& 
   const std::vector<Step> first = first_order(frame, spec);
   spec.kind = AnalysisKind::buckling;
   spec.modes = 6;
+  spec.constant = constant;
   return buckling(frame, spec, first);
 }
 
@@ -209,6 +212,37 @@ TEST(Buckling, FurtherLoadsOnALargeFrameStartFromTheLastOnesModes) {
     EXPECT_RELATIVE(after.modes[i].factor, afresh.modes[i].factor, 1e-8);
     EXPECT_LT(after.modes[i].residual, 3e-5);
     EXPECT_LT(after.modes[i].error, 1e-3);
+  }
+}
+
+TEST(Buckling, WhatStaysOnALargeFrameTakesItsPartOfTheFactor) {
+  const Building building(9, 8, 4e3);
+  const Model& model = building.b.model;
+  const LoadSet all = model.case_alone(CaseId(0));
+  LoadSet part = all;
+  part.name = "part";
+  part.terms[0].second = 3;
+  const BucklingResult whole = *factors_under(model, {all})[0].buckling;
+  const BucklingResult rest = *factors_under(model, {all}, part)[0].buckling;
+  EXPECT_TRUE(rest.certificate.complete());
+  for (std::size_t i = 0; i < 6; ++i) {
+    EXPECT_RELATIVE(rest.modes[i].factor + 3, whole.modes[i].factor, 1e-3);  // split unlike
+    EXPECT_LT(rest.modes[i].residual, 3e-5);
+  }
+}
+
+TEST(Buckling, DigitsOfALargeFrameDoNotDependOnTheNumberOfThreads) {
+  const Building building(9, 8, 4e3);
+  const Model& model = building.b.model;
+  const std::vector<LoadSet> loads = {model.case_alone(CaseId(0))};
+  const BucklingResult two = *factors_under(model, loads)[0].buckling;
+  const tbb::global_control alone(tbb::global_control::max_allowed_parallelism, 1);
+  const BucklingResult one = *factors_under(model, loads)[0].buckling;
+  ASSERT_EQ(one.modes.size(), two.modes.size());
+  for (std::size_t i = 0; i < one.modes.size(); ++i) {
+    EXPECT_EQ(one.modes[i].factor, two.modes[i].factor);
+    EXPECT_EQ(one.modes[i].error, two.modes[i].error);
+    EXPECT_EQ(one.modes[i].kind, two.modes[i].kind);
   }
 }
 
