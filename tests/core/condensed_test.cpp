@@ -215,6 +215,20 @@ TEST(Buckling, FurtherLoadsOnALargeFrameStartFromTheLastOnesModes) {
   }
 }
 
+TEST(Buckling, WithoutAnyAxialForceThereIsNoFactorInFramesOfAnySize) {
+  for (const int n : {2, 9}) {
+    Building building(n, 8, 0);
+    Model& model = building.b.model;
+    model.cases[CaseId(0)].nodal.clear();
+    const LoadSet nothing = model.case_alone(CaseId(0));
+    for (const Step& step : factors_under(model, {nothing, nothing})) {
+      ASSERT_TRUE(step.buckling);
+      EXPECT_TRUE(step.buckling->modes.empty());
+      EXPECT_FALSE(step.outcome.reason.empty());
+    }
+  }
+}
+
 TEST(Buckling, WhatStaysOnALargeFrameTakesItsPartOfTheFactor) {
   const Building building(9, 8, 4e3);
   const Model& model = building.b.model;

@@ -89,6 +89,19 @@ struct Cantilever {
   }
 };
 
+/// Both analyses of a frame, as a figure takes them.
+struct Both {
+  RunResult result;
+  Recovery first, second;
+  DrawnSteps steps;
+
+  explicit Both(FrameBuilder& b)
+      : result(b.run()),
+        first(*result.frame.system, *result.find("first-order", "G")),
+        second(*result.frame.system, *result.find("p-delta", "G")),
+        steps({{&first, "first-order"}, {&second, "p-delta"}}) {}
+};
+
 TEST(DeflectedAxis, IsTheCurveOfTheFormulaTimesTheScale) {
   for (const Plane plane : {Plane::xz, Plane::space}) {
     Cantilever c(plane);
@@ -124,10 +137,7 @@ TEST(ShownMembers, AreAllOrThoseThatWereNamed) {
 
 TEST(Panels, SideBySideHaveOneScaleAndDoNotOverlap) {
   Cantilever c(Plane::xz);
-  const RunResult r = c.b.run();
-  const Recovery first(*r.frame.system, *r.find("first-order", "G"));
-  const Recovery second(*r.frame.system, *r.find("p-delta", "G"));
-  const DrawnSteps steps = {{&first, "first-order"}, {&second, "p-delta"}};
+  const Both both(c.b);
   const std::vector<Vector3d> extent = corners(c.b.model, c.b.model.members.ids());
   FigureSettings settings;
   std::vector<double> scales;
@@ -141,7 +151,7 @@ TEST(Panels, SideBySideHaveOneScaleAndDoNotOverlap) {
   const auto path = std::filesystem::temp_directory_path() / "ulterix-panels.svg";
   const auto page = [&] {
     draw_files({path.string()}, "panels",
-               [&](Canvas& canvas) { draw_panels(canvas, steps, settings, extent, draw); });
+               [&](Canvas& canvas) { draw_panels(canvas, both.steps, settings, extent, draw); });
   };
   page();
   ASSERT_EQ(scales.size(), 1u);
@@ -161,16 +171,13 @@ TEST(Panels, SideBySideHaveOneScaleAndDoNotOverlap) {
 
 TEST(Strokes, TwoAnalysesDifferInColourAndDashes) {
   Cantilever c(Plane::xz);
-  const RunResult r = c.b.run();
-  const Recovery first(*r.frame.system, *r.find("first-order", "G"));
-  const Recovery second(*r.frame.system, *r.find("p-delta", "G"));
-  const DrawnSteps both = {{&first, "first-order"}, {&second, "p-delta"}};
-  const Stroke a = stroke_of(both, 0), b = stroke_of(both, 1);
+  const Both both(c.b);
+  const Stroke a = stroke_of(both.steps, 0), b = stroke_of(both.steps, 1);
   EXPECT_FALSE(a.dashes.empty());
   EXPECT_TRUE(b.dashes.empty());
   EXPECT_GT(std::abs(a.colour.r - b.colour.r), 0.3);
-  EXPECT_TRUE(stroke_of({both[0]}, 0).dashes.empty());
-  EXPECT_EQ(names_of(both), "first-order and p-delta");
+  EXPECT_TRUE(stroke_of({both.steps[0]}, 0).dashes.empty());
+  EXPECT_EQ(names_of(both.steps), "first-order and p-delta");
 }
 
 TEST(FileNames, KeepWhatEveryFileSystemTakes) {

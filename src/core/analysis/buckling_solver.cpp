@@ -41,10 +41,9 @@ class BucklingSolver {
 
   BucklingResult solve(KnownModes& known) {
     BucklingResult result;
-    const int size = frame_.dofs().size();
-    if (size >= kLargeFrame) start_ = known;
+    if (large()) start_ = known;
     if (!find(result)) return result;
-    known = vectors_.bottomRows(size);
+    if (large() && vectors_.cols() > 0) known = vectors_.bottomRows(frame_.dofs().size());
     if (!reversed_) {
       report(result);
     } else if (lambdas_.size() > 0) {
@@ -56,9 +55,9 @@ class BucklingSolver {
   /// Only the lowest factor, on the frame as it is split for it.
   std::optional<double> lowest() {
     // A factor far above that of the loads reversed takes many vectors, and nobody waits for it.
-    most_vectors_ = frame_.dofs().size() < kLargeFrame ? 120 : 240;
+    most_vectors_ = large() ? 240 : 120;
     // The first to come out is the lowest; a proof would take another factorisation.
-    proven_ = frame_.dofs().size() < kLargeFrame;
+    proven_ = !large();
     BucklingResult result;
     if (!find(result) || !converged_ || reversed_) return std::nullopt;
     const double twist = torsion_limit().factor;
@@ -106,18 +105,21 @@ class BucklingSolver {
     return true;
   }
 
+  bool large() const { return frame_.dofs().size() >= kLargeFrame; }
+
+  /// The highest factor asked for, or that there is. Precondition: there is one.
+  double last_wanted() const {
+    return lambdas_[std::min<Eigen::Index>(lambdas_.size(), wanted_) - 1];
+  }
+
   /// A factor that those asked for are about as high as; 0: unknown.
   double near() const {
     if (reversed_) return 0;
-    return lambdas_.size() > 0 ? lambdas_[std::min<Eigen::Index>(lambdas_.size(), wanted_) - 1]
-                               : near_;
+    return lambdas_.size() > 0 ? last_wanted() : near_;
   }
 
   /// True if the pieces of the first pass were chosen for factors as high as those found.
-  bool surely_fine(int pass) const {
-    return pass == 0 && chosen_ &&
-           lambdas_[std::min<Eigen::Index>(lambdas_.size(), wanted_) - 1] <= near_;
-  }
+  bool surely_fine(int pass) const { return pass == 0 && chosen_ && last_wanted() <= near_; }
 
   /// True if the frame has to be built again.
   bool split_further() {
@@ -140,7 +142,7 @@ class BucklingSolver {
       const double factor = c.grows > 0 ? (c.hinged - c.stays) / c.grows : 0;
       if (factor > 0 && (near_ == 0 || factor < near_)) near_ = factor;
     }
-    chosen_ = near_ > 0 && frame_.dofs().size() >= kLargeFrame;
+    chosen_ = near_ > 0 && large();
     if (!chosen_) return counts;
     for (const MemberId id : model_.members.ids()) {
       const Compression& c = members[id];
@@ -236,12 +238,11 @@ class BucklingSolver {
                       [&](std::size_t i) { loads[i] = piece_loads(static_cast<int>(i)); });
     // Vectors have φᵀKφ = 1.
     errors_ = plan.add_modes(lambdas_, loads, VectorXd::Ones(lambdas_.size()), wanted_);
-    const Eigen::Index last = std::min<Eigen::Index>(lambdas_.size(), wanted_) - 1;
-    if (last < 0) return;
+    if (lambdas_.size() == 0) return;
     for (const MemberId id : model_.members.ids()) {
       for (const bool about_y : {true, false}) {
         if (!frame_.bends(id, about_y)) continue;
-        plan.keep_modes_of(id, wave_number_of(id, about_y, lambdas_[last]));
+        plan.keep_modes_of(id, wave_number_of(id, about_y, last_wanted()));
       }
     }
   }

@@ -50,10 +50,9 @@ struct Factorisation::Impl : Analysis {
       own = large_block(L->xsize);
       L->x = own.get();
       L->xtype = CHOLMOD_REAL;
+      plan = SolvePlan(elimination_blocks(*L));
     }
-    if (!factorise_definite(*pattern, values, elimination_blocks(*L), own.get())) return false;
-    plan = SolvePlan(elimination_blocks(*L));
-    return true;
+    return factorise_definite(*pattern, values, elimination_blocks(*L), own.get());
   }
 
   SupernodalFactor supernodes() const { return {elimination_blocks(*L), own.get(), 0, plan}; }
