@@ -43,7 +43,7 @@ class BucklingSolver {
     BucklingResult result;
     if (large()) start_ = known;
     if (!find(result)) return result;
-    if (large() && vectors_.cols() > 0) known = vectors_.bottomRows(frame_.dofs().size());
+    if (large() && search_) known = search_->known();
     if (!reversed_) {
       report(result);
     } else if (lambdas_.size() > 0) {

@@ -3,6 +3,7 @@
 #include <Eigen/Eigenvalues>
 #include <algorithm>
 
+#include "core/solve/davidson.hpp"
 #include "core/solve/tall_products.hpp"
 
 namespace ulterix {
@@ -19,8 +20,16 @@ double coarse_tolerance(int size) {
   return size < kLargeFrame ? 1e-3 : 3e-2;
 }
 constexpr int kCoarseVectors = 96;
-/// Modes without inner nodes are not looked for more closely: a few steps with them do the rest.
-constexpr double kLineTolerance = 2e-4;
+/// As close as modes are looked for from those of other loads, before the last step.
+constexpr double kNearTolerance = 0.1;
+/// Vectors beside the modes that are kept for other loads.
+constexpr int kBeside = 12;
+/// So many of them tell what comes after the modes asked for.
+constexpr int kNext = 4;
+/// Modes without inner nodes are not looked for more closely: the line is no better.
+constexpr double kLineTolerance = 2e-3;
+/// What the last step of a search near a shift divides residuals by, at the least.
+constexpr double kLastStep = 5;
 constexpr int kMostSteps = 8;
 /// Without inner nodes only where members stand alone up to so many times the λ expected.
 constexpr double kMargin = 1.25;
@@ -46,8 +55,40 @@ EigenPairs above(double limit, EigenPairs pairs) {
   return leading(std::move(pairs), count);
 }
 
+bool good_to(double tolerance, const EigenPairs& pairs) {
+  return ((pairs.residuals - tolerance * pairs.theta).array() <= 0).all();
+}
+
 int count_below(const EigenPairs& pairs, double bound) {
   return static_cast<int>((pairs.theta.array() * bound > 1).count());
+}
+
+/// V to the best vectors of its span, by its products with K and B, and so for what comes with it.
+template <class... Matrices>
+void take_best(const Eigen::MatrixXd& KV, const Eigen::MatrixXd& BV, EigenPairs& pairs,
+               Matrices&... others) {
+  const Eigen::Index count = pairs.vectors.cols();
+  const Eigen::GeneralizedSelfAdjointEigenSolver<Eigen::MatrixXd> eigen(
+      tall_inner(pairs.vectors, count, BV), tall_inner(pairs.vectors, count, KV));
+  pairs.theta = eigen.eigenvalues().reverse();
+  const Eigen::MatrixXd c = eigen.eigenvectors().rowwise().reverse();
+  pairs.vectors = tall_product(pairs.vectors, c);
+  ((others = tall_product(others, c)), ...);
+}
+
+NearProblem near_problem(const Pencil& pencil, double shift, const SolvePack& solve) {
+  const auto times = [&pencil](const std::vector<double>& values) {
+    return [pattern = &pencil.pattern, &values](const Eigen::MatrixXd& X) {
+      return multiply_block(*pattern, values, X);
+    };
+  };
+  NearProblem problem;
+  problem.size = pencil.pattern.size;
+  problem.multiply_K = times(pencil.K);
+  problem.multiply_B = times(pencil.B);
+  problem.shift = shift;
+  problem.solve = [solve](Eigen::MatrixXd& X) { change_in_packs(X, solve); };
+  return problem;
 }
 
 /// Adds the pairs that the block was too narrow for beside those that are there, until so many have
@@ -93,7 +134,6 @@ LanczosOptions options_for(int most, Eigen::Index size, const Eigen::MatrixXd& s
   options.most_vectors = most;
   if (start.rows() < size) return options;
   options.start = start.bottomRows(size);
-  if (size >= kLargeFrame) options.beside = options.block;
   return options;
 }
 
@@ -106,6 +146,7 @@ ModeSearch::ModeSearch(const EigenFrame& frame, const std::vector<double>& value
       most_vectors_(most_vectors),
       condensed_(condensed_near(frame, values, near)),
       stand_up_to_(condensed_ ? kMargin * near : 0),
+      known_(start),
       lanczos_(problem(), options_for(most_vectors, problem().size, start)) {}
 
 EigenProblem ModeSearch::with_inner_nodes() const {
@@ -117,9 +158,23 @@ EigenProblem ModeSearch::problem() const {
   return eigen_problem(condensed_->pencil(), [this](Pack& pack) { frame_->solve_rest(pack); });
 }
 
+bool ModeSearch::look_near(PairsWanted asked) {
+  const Pencil looked_at = condensed_ ? condensed_->pencil() : pencil();
+  const int size = looked_at.pattern.size;
+  if (size < kLargeFrame || known_.rows() < size || known_.cols() < asked.count) return false;
+  asked.tolerance = kNearTolerance;
+  pairs_ = davidson(near_problem(looked_at, 0,
+                                 [this](Pack& pack) {
+                                   condensed_ ? frame_->solve_rest(pack) : frame_->solve(pack);
+                                 }),
+                    known_.bottomRows(size), asked);
+  return pairs_.converged;
+}
+
 void ModeSearch::leave_condensed() {
   if (!condensed_) return;
   condensed_.reset();
+  known_ = pairs_.vectors;
   lanczos_ =
       BlockLanczos(problem(), options_for(most_vectors_, frame_->pattern().size, pairs_.vectors));
 }
@@ -127,8 +182,7 @@ void ModeSearch::leave_condensed() {
 const EigenPairs& ModeSearch::look(int wanted) {
   PairsWanted asked = so_many(wanted, coarse_tolerance(frame_->pattern().size), 1);
   asked.most_vectors = std::max(kCoarseVectors, 2 * wanted);
-  const int pack = kPacked;
-  asked.extra = pack - 1 - wanted % pack;  // settle starts from whole packs, one guard in
+  asked.extra = kBeside;
   return look(asked);
 }
 
@@ -137,16 +191,19 @@ const EigenPairs& ModeSearch::look(int wanted, double tolerance) {
 }
 
 const EigenPairs& ModeSearch::look(PairsWanted asked) {
-  find(asked);
+  if (!look_near(asked)) find(asked);
   if (pairs_.theta.size() < asked.count) {
     asked.most_vectors = most_vectors_;
     asked.extra = 0;
     find(asked);
   }
+  known_ = pairs_.vectors;
   if (condensed_) {
+    pairs_ = leading(std::move(pairs_), std::min<Eigen::Index>(known_.cols(), asked.count + kNext));
     pairs_.vectors = condensed_->expanded(pairs_.vectors, pairs_.theta.cwiseInverse());
     // Values from above, as those of a subspace are: no mode asked for lies beyond them.
-    take_best(multiply_block(frame_->pattern(), frame_->stiffness, pairs_.vectors), pairs_);
+    take_best(multiply_block(frame_->pattern(), frame_->stiffness, pairs_.vectors),
+              multiply_block(frame_->pattern(), *values_, pairs_.vectors), pairs_);
     const Eigen::Index last = std::min<Eigen::Index>(pairs_.theta.size(), asked.count) - 1;
     if (last >= 0 && pairs_.theta[last] * stand_up_to_ < 1 &&
         !members_stand(*frame_, *values_, 1 / pairs_.theta[last])) {
@@ -211,25 +268,26 @@ bool ModeSearch::find_below(double bound, const IndefiniteFrameFactor& factor, d
   // A residual r of the shifted problem is (I − σK⁻¹B)·r/(σt − 1) of the first, t = θ/(σθ − 1).
   const double most = std::max(std::abs(1 - bound * pairs_.theta[0]),
                                1 - bound * std::min(pairs_.lowest_theta, 0.0));
-  PairsWanted asked = so_many(factor.negative_eigenvalues(), tolerance / std::max(most, 1.0), 0);
+  PairsWanted asked =
+      so_many(factor.negative_eigenvalues(), kLastStep * tolerance / std::max(most, 1.0), 0);
   const int known = static_cast<int>(pairs_.theta.size());
   if (asked.count == 0 || asked.count > kMostBelow + known) return false;
   const std::optional<CondensedPencil> line = condensed_below(bound, factor);
   if (line) asked.tolerance = std::max(asked.tolerance, kLineTolerance);
-  const EigenProblem problem =
-      line ? shifted_problem(line->pencil(), bound,
-                             [&factor](Pack& pack) { factor.solve_rest(pack); })
-           : shifted_problem(pencil(), bound, [&factor](Pack& pack) { factor.solve(pack); });
-  LanczosOptions options;
-  options.start = pairs_.vectors.bottomRows(problem.size);
-  options.start_reached = true;
-  EigenPairs found = above(1 / bound, BlockLanczos(problem, options).find(asked));
-  found = with_missing(problem, std::move(found), factor.negative_eigenvalues(), bound, asked);
+  asked.extra = kBeside;
+  asked.most_vectors = most_vectors_;
+  const Pencil near = line ? line->pencil() : pencil();
+  const NearProblem problem = near_problem(
+      near, bound, [&](Pack& pack) { line ? factor.solve_rest(pack) : factor.solve(pack); });
+  const bool fits = known_.rows() == problem.size;
+  EigenPairs found = davidson(problem, fits ? known_ : pairs_.vectors, asked);
+  known_ = found.vectors.bottomRows(frame_->whole->system->pattern().size);
   found.lowest_theta = pairs_.lowest_theta;
   found.vectors_used += pairs_.vectors_used;
-  if (line) found.vectors = line->expanded(found.vectors, bound - found.theta.array().inverse());
-  sharpen(found);
-  if (((found.residuals - tolerance * found.theta).array() > 0).any()) go_on(found, tolerance);
+  found = above(1 / bound, std::move(found));
+  if (line) found.vectors = line->expanded(found.vectors, found.theta.cwiseInverse());
+  sharpen(found, tolerance);
+  if (!good_to(tolerance, found)) go_on(found, tolerance);
   pairs_ = std::move(found);
   return true;
 }
@@ -255,24 +313,18 @@ void ModeSearch::go_on(EigenPairs& pairs, double tolerance) const {
   pairs.vectors_used += used;
 }
 
-void ModeSearch::take_best(const Eigen::MatrixXd& KV, EigenPairs& pairs) const {
-  const Eigen::MatrixXd BV = multiply_block(frame_->pattern(), *values_, pairs.vectors);
-  const Eigen::Index count = pairs.vectors.cols();
-  const Eigen::GeneralizedSelfAdjointEigenSolver<Eigen::MatrixXd> eigen(
-      tall_inner(pairs.vectors, count, BV), tall_inner(pairs.vectors, count, KV));
-  pairs.theta = eigen.eigenvalues().reverse();
-  pairs.vectors = tall_product(pairs.vectors, eigen.eigenvectors().rowwise().reverse());
-}
-
-void ModeSearch::sharpen(EigenPairs& pairs) const {
+void ModeSearch::sharpen(EigenPairs& pairs, double tolerance) const {
   const EigenProblem problem = with_inner_nodes();
-  EigenProblem::Block step = problem.apply(pairs.vectors);
-  pairs.vectors = std::move(step.W);
-  take_best(step.KW, pairs);
-  EigenProblem::Block off = problem.apply(pairs.vectors);
-  off.W -= pairs.vectors * pairs.theta.asDiagonal();
-  off.KW -= problem.multiply_K(pairs.vectors) * pairs.theta.asDiagonal();
-  pairs.residuals = off.W.cwiseProduct(off.KW).colwise().sum().cwiseAbs().cwiseSqrt();
+  for (bool again : {true, false}) {
+    auto [AV, BV] = problem.apply(pairs.vectors);
+    Eigen::MatrixXd KV = problem.multiply_K(pairs.vectors);
+    take_best(Eigen::MatrixXd(KV), Eigen::MatrixXd(BV), pairs, KV, BV, AV);
+    const Eigen::MatrixXd off = AV - pairs.vectors * pairs.theta.asDiagonal();
+    const Eigen::MatrixXd K_off = BV - KV * pairs.theta.asDiagonal();
+    pairs.residuals = off.cwiseProduct(K_off).colwise().sum().cwiseAbs().cwiseSqrt();
+    if (!again || good_to(tolerance, pairs)) return;
+    pairs.vectors = std::move(AV);
+  }
 }
 
 Certificate ModeSearch::prove(int wanted) {

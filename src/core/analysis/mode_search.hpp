@@ -37,6 +37,8 @@ class ModeSearch {
   Certificate prove(int wanted);
 
   const EigenPairs& pairs() const { return pairs_; }
+  /// The modes found and what is known of the next, without inner nodes: where other loads start.
+  const Eigen::MatrixXd& known() const { return known_; }
 
  private:
   const EigenPairs& find(PairsWanted asked);
@@ -47,11 +49,11 @@ class ModeSearch {
   /// The line through S at the lowest mode and at the bound; empty where it would not do.
   std::optional<CondensedPencil> condensed_below(double bound,
                                                  const IndefiniteFrameFactor& factor) const;
-  /// The modes of the subspace of the pairs' vectors, which K turns into KV.
-  void take_best(const Eigen::MatrixXd& KV, EigenPairs& pairs) const;
-  /// One step with the factor of K on all pairs: by way of the indefinite one, λ far below the
-  /// bound has fewer digits.
-  void sharpen(EigenPairs& pairs) const;
+  /// From the vectors given at first, which are near the modes; false if they are not.
+  bool look_near(PairsWanted asked);
+  /// Residuals with inner nodes, and a step with the factor of K on all pairs where one is larger:
+  /// by way of the indefinite one, λ far below the bound has fewer digits.
+  void sharpen(EigenPairs& pairs, double tolerance) const;
   /// Goes on with the inner nodes.
   void leave_condensed();
   /// From vectors that are nearly modes, with the factor of K.
@@ -65,6 +67,7 @@ class ModeSearch {
   int most_vectors_;
   std::optional<CondensedPencil> condensed_;  // what is looked at, if it is
   double stand_up_to_;                        // members do alone, at the least
+  Eigen::MatrixXd known_;
   BlockLanczos lanczos_;
   EigenPairs pairs_;
 };

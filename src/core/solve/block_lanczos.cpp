@@ -4,7 +4,6 @@
 #include <algorithm>
 #include <cmath>
 #include <numeric>
-#include <random>
 
 #include "core/solve/tall_products.hpp"
 
@@ -27,17 +26,6 @@ constexpr Eigen::Index kRoom = 160;
 /// θ below this part of the largest |θ| is 0: a motion that A does not reach.
 constexpr double kNothing = 1e-12;
 constexpr unsigned kSeed = 20260101;
-
-MatrixXd random_block(Index rows, Index columns, unsigned seed) {
-  std::mt19937_64 random(seed);
-  MatrixXd block(rows, columns);
-  for (Index j = 0; j < columns; ++j) {
-    for (Index i = 0; i < rows; ++i) {
-      block(i, j) = static_cast<double>(random() >> 11) / 9007199254740992.0 - 0.5;
-    }
-  }
-  return block;
-}
 
 }  // namespace
 
@@ -81,13 +69,6 @@ struct BlockLanczos::Basis {
   bool begin_as_given() {
     if (options_.start.cols() == 0) return false;
     MatrixXd& start = options_.start;
-    if (options_.beside > 0) {
-      const Index given = start.cols();
-      start.conservativeResize(Eigen::NoChange, given + options_.beside);
-      start.rightCols(options_.beside) =
-          random_block(problem_.size, options_.beside, kSeed + unsigned(fresh_++)) *
-          start.col(0).norm();
-    }
     if (options_.start_reached) {
       next_ = {start, problem_.multiply_K(start)};
       orthogonalise(next_);
@@ -134,7 +115,6 @@ struct BlockLanczos::Basis {
     Index rank = normalise(W, KW, shortest);
     if (rank == 0) return false;
     if (shortest < kScaledUp) {
-      if (problem_.renew) KW = problem_.multiply_K(W);
       orthogonalise(block);
     }
     if (shortest < kUneven) rank = normalise(W, KW, shortest);

@@ -20,8 +20,6 @@ struct EigenProblem {
   std::function<MatrixXd(const MatrixXd&)> multiply_K;
   /// A·X and K·A·X.
   std::function<Block(const MatrixXd& X)> apply;
-  /// K·W has rounding of its own, and is made anew where columns are scaled up.
-  bool renew = false;
 };
 
 struct LanczosOptions {
@@ -29,10 +27,8 @@ struct LanczosOptions {
   int most_vectors = 600;
   /// Vectors that are not to be found again, K-orthonormal.
   Eigen::MatrixXd known;
-  /// The first block comes from these instead of from random vectors; may be empty. Modes that they
-  /// have no part of are found by random ones beside them.
+  /// The first block comes from these instead of from random vectors; may be empty.
   Eigen::MatrixXd start;
-  int beside = 0;
   /// The start vectors are the first block themselves: A reaches all of them.
   bool start_reached = false;
 };

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <array>
+#include <random>
 #include <vector>
 
 #include "core/solve/packed_kernels.hpp"
@@ -70,6 +71,17 @@ Index packs_of(Index columns) {
 }
 
 }  // namespace
+
+MatrixXd random_block(Index rows, Index columns, unsigned seed) {
+  std::mt19937_64 random(seed);
+  MatrixXd block(rows, columns);
+  for (Index j = 0; j < columns; ++j) {
+    for (Index i = 0; i < rows; ++i) {
+      block(i, j) = static_cast<double>(random() >> 11) / 9007199254740992.0 - 0.5;
+    }
+  }
+  return block;
+}
 
 MatrixXd tall_inner(const MatrixXd& A, Index columns, const MatrixXd& B) {
   const Index packs = packs_of(B.cols()), one = columns * kPacked;

@@ -4,6 +4,9 @@
 
 namespace ulterix {
 
+/// Entries of −0.5 .. 0.5, the same for the same seed.
+Eigen::MatrixXd random_block(Eigen::Index rows, Eigen::Index columns, unsigned seed);
+
 /// Aᵀ·B with the first `columns` columns of A. For A tall and B tall and thin: BLAS spends most of
 /// its time there on copying A.
 Eigen::MatrixXd tall_inner(const Eigen::MatrixXd& A, Eigen::Index columns,

@@ -1,0 +1,168 @@
+#include "core/solve/davidson.hpp"
+
+#include <Eigen/Eigenvalues>
+#include <algorithm>
+#include <cmath>
+
+#include "core/solve/tall_products.hpp"
+
+namespace ulterix {
+
+namespace {
+
+using Eigen::MatrixXd;
+using Eigen::VectorXd;
+
+/// Of unit vectors in a block, directions shorter than this are taken for rounding.
+constexpr double kRankTolerance = 1e-6;
+/// With shorter ones among them they come out orthonormal to fewer digits: once more.
+constexpr double kUneven = 1e-3;
+/// What is left of a vector outside the basis, when less than this part of it, is rounding.
+constexpr double kNew = 1e-10;
+constexpr int kAttempts = 3;
+constexpr unsigned kSeed = 20261126;
+
+class Davidson {
+ public:
+  using Index = Eigen::Index;
+
+  Davidson(const NearProblem& problem, const PairsWanted& wanted)
+      : problem_(problem),
+        wanted_(wanted),
+        most_(std::min<Index>(problem.size, wanted.most_vectors)) {}
+
+  EigenPairs find(const MatrixXd& start) {
+    add(start);
+    for (int attempts = 0;;) {
+      const std::vector<Index> open = improvable();
+      if (!open.empty() && add(step(open))) continue;
+      if (complete() || attempts++ == kAttempts) break;
+      MatrixXd W = problem_.multiply_B(random_block(problem_.size, kPacked, kSeed + attempts));
+      problem_.solve(W);
+      add(std::move(W));
+    }
+    return pairs();
+  }
+
+ private:
+  Index found() const { return std::min<Index>(wanted_.count, theta_.size()); }
+
+  bool complete() const {
+    const Index count = found();
+    return problem_.shift == 0 || (count > 0 && theta_[count - 1] * problem_.shift > 1);
+  }
+
+  /// 1/θ − σ.
+  VectorXd distances() const { return theta_.cwiseInverse().array() - problem_.shift; }
+
+  /// The pairs that a step would make better: never seen as they are now, or not good enough.
+  std::vector<Index> improvable() const {
+    std::vector<Index> open;
+    const VectorXd now = distances();
+    for (Index i = 0; i < found() && theta_[i] > 0; ++i) {
+      const bool seen = i < residuals_.size() &&
+                        std::abs(now[i] - seen_[i]) <= wanted_.tolerance * std::abs(seen_[i]);
+      if (!seen || residuals_[i] > wanted_.tolerance) open.push_back(i);
+    }
+    return open;
+  }
+
+  /// (K − σB)⁻¹·B·x of the open pairs, and their residuals.
+  MatrixXd step(const std::vector<Index>& open) {
+    const MatrixXd X = tall_product(basis_, coefficients_(Eigen::all, open));
+    MatrixXd W = problem_.multiply_B(X);
+    problem_.solve(W);
+    const VectorXd distance = distances()(open);
+    const MatrixXd R = W - X * distance.cwiseInverse().asDiagonal();
+    const VectorXd squares = R.cwiseProduct(problem_.multiply_K(R)).colwise().sum();
+    residuals_.conservativeResize(found());
+    seen_.conservativeResize(found());
+    residuals_(open) = squares.cwiseAbs().cwiseSqrt().cwiseProduct(distance.cwiseAbs());
+    seen_(open) = distance;
+    return W;
+  }
+
+  /// K-orthonormal directions of W join the basis; false if there are none, or no room.
+  bool add(MatrixXd W) {
+    MatrixXd KW = problem_.multiply_K(W);
+    const VectorXd squares = W.cwiseProduct(KW).colwise().sum();
+    take_out_basis(KW, W);
+    double shortest = normalise(W, kNew * kNew * squares);
+    if (W.cols() > 0 && shortest < kUneven) shortest = normalise(W, VectorXd::Zero(W.cols()));
+    const Index rank = std::min(W.cols(), most_ - size_);
+    if (rank <= 0) return false;
+    if (size_ + rank > basis_.cols()) {
+      basis_.conservativeResize(problem_.size, std::min(most_, 2 * (size_ + rank)));
+    }
+    W.conservativeResize(Eigen::NoChange, rank);
+    basis_.middleCols(size_, rank) = W;
+    size_ += rank;
+    project(problem_.multiply_B(W));
+    return true;
+  }
+
+  /// W less K-components along the basis.
+  void take_out_basis(const MatrixXd& KW, MatrixXd& W) const {
+    if (size_ > 0) tall_subtract(basis_, 0, tall_inner(basis_, size_, KW), W);
+  }
+
+  /// W to K-orthonormal directions outside the basis, without columns whose squares are below the
+  /// least, and without those that others are enough for; the shortest that stays, of unit columns.
+  double normalise(MatrixXd& W, const VectorXd& least) const {
+    const MatrixXd KW = problem_.multiply_K(W);
+    take_out_basis(KW, W);
+    const MatrixXd G = tall_inner(W, W.cols(), KW);
+    const VectorXd unit = (G.diagonal().array() > least.array())
+                              .select(G.diagonal().cwiseAbs().cwiseSqrt().cwiseInverse(), 0);
+    const Eigen::SelfAdjointEigenSolver<MatrixXd> eigen(
+        unit.asDiagonal() * ((G + G.transpose()) / 2) * unit.asDiagonal());
+    const VectorXd& d = eigen.eigenvalues();
+    const Index rank = (d.array() > kRankTolerance * kRankTolerance).count();
+    W = tall_product(W, unit.asDiagonal() * eigen.eigenvectors().rightCols(rank) *
+                            d.tail(rank).cwiseSqrt().cwiseInverse().asDiagonal());
+    return rank > 0 ? std::sqrt(d[d.size() - rank]) : 0;
+  }
+
+  void project(const MatrixXd& BW) {
+    const Index old = size_ - BW.cols();
+    MatrixXd larger(size_, size_);
+    larger.topLeftCorner(old, old) = projected_;
+    larger.rightCols(BW.cols()) = tall_inner(basis_, size_, BW);
+    larger.bottomLeftCorner(BW.cols(), old) = larger.topRightCorner(old, BW.cols()).transpose();
+    projected_ = (larger + larger.transpose()) / 2;
+    const Eigen::SelfAdjointEigenSolver<MatrixXd> eigen(projected_);
+    theta_ = eigen.eigenvalues().reverse();
+    coefficients_ = eigen.eigenvectors().rowwise().reverse();
+  }
+
+  EigenPairs pairs() const {
+    EigenPairs pairs;
+    if (size_ == 0) return pairs;
+    const Index count = std::min<Index>(found() + wanted_.extra, (theta_.array() > 0).count());
+    pairs.theta = theta_.head(count);
+    pairs.vectors = tall_product(basis_, coefficients_.leftCols(count));
+    pairs.residuals = pairs.theta;
+    const Index seen = std::min(count, residuals_.size());
+    pairs.residuals.head(seen).array() *= residuals_.head(seen).array();
+    pairs.lowest_theta = theta_[theta_.size() - 1];
+    pairs.vectors_used = static_cast<int>(size_);
+    pairs.converged = improvable().empty() && complete();
+    return pairs;
+  }
+
+  const NearProblem& problem_;
+  const PairsWanted wanted_;
+  const Index most_;
+  MatrixXd basis_, projected_, coefficients_;
+  VectorXd theta_;
+  VectorXd residuals_, seen_;  // of the leading pairs, and the distances that they were of
+  Index size_ = 0;
+};
+
+}  // namespace
+
+EigenPairs davidson(const NearProblem& problem, const MatrixXd& start, const PairsWanted& wanted) {
+  return Davidson(problem, wanted).find(start);
+}
+
+}  // namespace ulterix
