@@ -86,7 +86,7 @@ void march_up(const ElasticFrame& frame, const AnalysisSpec& spec, const Step& f
 
 /// One set of loads of a buckling analysis.
 void solve_set(const ElasticFrame& frame, const AnalysisSpec& spec, const Step& first,
-               const Step* constant, KnownModes& known, Step& step) {
+               const Step* constant, FoundBefore& before, Step& step) {
   if (!first.outcome.stands()) {
     step.outcome = first.outcome;
     return;
@@ -100,7 +100,7 @@ void solve_set(const ElasticFrame& frame, const AnalysisSpec& spec, const Step& 
   if (constant != nullptr) stays.emplace(*frame.system, *constant);
   const int wanted = spec.modes > 0 ? spec.modes : kDefaultModes;
   auto result = std::make_shared<BucklingResult>(find_factors(
-      frame, {&grows, stays ? &*stays : nullptr}, wanted, mode_accuracy(*frame.system), known));
+      frame, {&grows, stays ? &*stays : nullptr}, wanted, mode_accuracy(*frame.system), before));
   const auto downward = [&frame](const Step& s) {
     return -s.equilibrium.loads[frame.system->model().vertical];
   };
@@ -148,7 +148,7 @@ std::vector<Step> buckling(const ElasticFrame& given, const AnalysisSpec& spec,
     constant = first_order(frame, linear).front();
   }
   std::vector<Step> steps(spec.loads.size());
-  KnownModes known;
+  FoundBefore before;
   for (std::size_t i = 0; i < steps.size(); ++i) {
     if (progress) progress(spec.name, double(i) / double(steps.size()));
     Step& step = steps[i];
@@ -156,7 +156,7 @@ std::vector<Step> buckling(const ElasticFrame& given, const AnalysisSpec& spec,
     step.kind = spec.kind;
     step.loads = spec.loads[i];
     step.label = spec.loads[i].name;
-    solve_set(frame, spec, first[i], constant ? &*constant : nullptr, known, step);
+    solve_set(frame, spec, first[i], constant ? &*constant : nullptr, before, step);
   }
   return steps;
 }

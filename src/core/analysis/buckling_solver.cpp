@@ -9,7 +9,6 @@
 #include "core/analysis/mode_search.hpp"
 #include "core/analysis/split_plan.hpp"
 #include "core/parallel.hpp"
-#include "core/results/effective_lengths.hpp"
 #include "core/system/mechanism_words.hpp"
 
 namespace ulterix {
@@ -39,13 +38,14 @@ class BucklingSolver {
         wanted_(wanted),
         accuracy_(accuracy) {}
 
-  BucklingResult solve(KnownModes& known) {
+  BucklingResult solve(FoundBefore& before) {
     BucklingResult result;
-    if (large()) start_ = known;
+    if (large()) start_ = before.modes;
     if (!find(result)) return result;
-    if (large() && search_) known = search_->known();
+    if (large() && search_) before.modes = search_->known();
+    if (!before.lengths) before.lengths.emplace(frame_);
     if (!reversed_) {
-      report(result);
+      report(*before.lengths, result);
     } else if (lambdas_.size() > 0) {
       take_negative(result);
     }
@@ -272,8 +272,7 @@ class BucklingSolver {
     return limit;
   }
 
-  void report(BucklingResult& result) {
-    const EffectiveLengths lengths(frame_);
+  void report(const EffectiveLengths& lengths, BucklingResult& result) {
     int count = 0;
     while (count < lambdas_.size() &&
            (count < wanted_ || lambdas_[count] < result.certificate.below)) {
@@ -433,8 +432,8 @@ class BucklingSolver {
 }  // namespace
 
 BucklingResult find_factors(const ElasticFrame& frame, const AxialState& axial, int wanted,
-                            ModeAccuracy accuracy, KnownModes& known) {
-  return BucklingSolver(frame, axial, wanted, accuracy).solve(known);
+                            ModeAccuracy accuracy, FoundBefore& before) {
+  return BucklingSolver(frame, axial, wanted, accuracy).solve(before);
 }
 
 std::optional<double> find_lowest_factor(const ElasticFrame& frame, const AxialState& axial,

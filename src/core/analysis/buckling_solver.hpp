@@ -3,6 +3,7 @@
 #include <optional>
 
 #include "core/analysis/eigen_frame.hpp"
+#include "core/results/effective_lengths.hpp"
 #include "core/results/modes.hpp"
 
 namespace ulterix {
@@ -13,14 +14,17 @@ struct AxialState {
   const Recovery* stays = nullptr;  ///< may be missing
 };
 
-/// Modes of other loads on the same frame, columns of its unknowns: where the next look starts.
-using KnownModes = Eigen::MatrixXd;
+/// What one set of loads leaves to the next on the same frame.
+struct FoundBefore {
+  Eigen::MatrixXd modes;  ///< and what comes after them, columns of the frame's unknowns
+  std::optional<EffectiveLengths> lengths;
+};
 
 /// The `wanted` lowest positive factors with their shapes, on a split that is fine enough for them,
-/// proven complete; where there is none, the lowest negative one. `known` is used by large frames,
-/// and renewed.
+/// proven complete; where there is none, the lowest negative one. `before` is used and renewed;
+/// only large frames start from its modes.
 BucklingResult find_factors(const ElasticFrame& frame, const AxialState& axial, int wanted,
-                            ModeAccuracy accuracy, KnownModes& known);
+                            ModeAccuracy accuracy, FoundBefore& before);
 
 /// Only the lowest factor. Empty where nothing is compressed or none was found.
 std::optional<double> find_lowest_factor(const ElasticFrame& frame, const AxialState& axial,

@@ -1,5 +1,6 @@
 #include "core/analysis/eigen_frame.hpp"
 
+#include <tbb/blocked_range.h>
 #include <tbb/parallel_for.h>
 
 #include <algorithm>
@@ -368,15 +369,24 @@ std::vector<ModeEnergy> mode_energies(const FrameSystem& frame, const EigenFrame
   });
   const State unloaded(*eigen.split.model);
   const FrameSystem& system = eigen.system();
-  tbb::parallel_for(0, eigen.split.pieces.size(), [&](int piece) {
-    const MemberId id(piece);
-    if (!system.variant().present[id]) return;
-    const ElementProperties p = element_properties(system.variant(), id);
-    const Matrix12d K = system.element(id, MemberLoading::none(p.length), unloaded).stiffness();
-    for (std::size_t i = 0; i < count; ++i) {
-      MemberShare e = member_energy(p, K, system.local_ends(id, states[i]));
-      divide(e, whole[i]);
-      results[i].pieces[id] = e;
+  const tbb::blocked_range<int> all(0, eigen.split.pieces.size());
+  tbb::parallel_for(all, [&](const tbb::blocked_range<int>& range) {
+    // Pieces one after the other are often alike.
+    std::optional<ElementProperties> known;
+    Matrix12d K;
+    for (int piece = range.begin(); piece < range.end(); ++piece) {
+      const MemberId id(piece);
+      if (!system.variant().present[id]) continue;
+      const ElementProperties p = element_properties(system.variant(), id);
+      if (p != known) {
+        K = system.element(id, MemberLoading::none(p.length), unloaded).stiffness();
+        known = p;
+      }
+      for (std::size_t i = 0; i < count; ++i) {
+        MemberShare e = member_energy(p, K, system.local_ends(id, states[i]));
+        divide(e, whole[i]);
+        results[i].pieces[id] = e;
+      }
     }
   });
   tbb::parallel_for(std::size_t{0}, count, [&](std::size_t i) {

@@ -23,6 +23,8 @@ struct ElementProperties {
   double shear_flexibility_y = 0, shear_flexibility_z = 0;  ///< 1/(G·Av), 1/N
   double r2 = 0;                                            ///< (Iy + Iz)/A, m²
   std::array<EndJoint, 2> joints = {kJoined, kJoined};
+
+  bool operator==(const ElementProperties&) const = default;
 };
 
 /// The axial force that acts on the bent shape, and which motions it can act on.

@@ -32,19 +32,21 @@ class Davidson {
         most_(std::min<Index>(problem.size, wanted.most_vectors)) {}
 
   EigenPairs find(const MatrixXd& start) {
-    add(start);
+    add(with_K(start));
     for (int attempts = 0;;) {
       const std::vector<Index> open = improvable();
       if (!open.empty() && add(step(open))) continue;
       if (complete() || attempts++ == kAttempts) break;
       MatrixXd W = problem_.multiply_B(random_block(problem_.size, kPacked, kSeed + attempts));
       problem_.solve(W);
-      add(std::move(W));
+      add(with_K(std::move(W)));
     }
     return pairs();
   }
 
  private:
+  using Block = EigenProblem::Block;
+
   Index found() const { return std::min<Index>(wanted_.count, theta_.size()); }
 
   bool complete() const {
@@ -68,49 +70,77 @@ class Davidson {
   }
 
   /// (K − σB)⁻¹·B·x of the open pairs, and their residuals.
-  MatrixXd step(const std::vector<Index>& open) {
-    const MatrixXd X = tall_product(basis_, coefficients_(Eigen::all, open));
-    MatrixXd W = problem_.multiply_B(X);
+  Block step(const std::vector<Index>& open) {
+    const MatrixXd c = coefficients_(Eigen::all, open);
+    MatrixXd W = tall_product(B_basis_, c);
     problem_.solve(W);
+    Block block = with_K(std::move(W));
     const VectorXd distance = distances()(open);
-    const MatrixXd R = W - X * distance.cwiseInverse().asDiagonal();
-    const VectorXd squares = R.cwiseProduct(problem_.multiply_K(R)).colwise().sum();
+    const MatrixXd along = c * distance.cwiseInverse().asDiagonal();
+    MatrixXd R = block.W, KR = block.KW;
+    tall_subtract(basis_, 0, along, R);
+    tall_subtract(K_basis_, 0, along, KR);
+    const VectorXd squares = R.cwiseProduct(KR).colwise().sum();
     residuals_.conservativeResize(found());
     seen_.conservativeResize(found());
     residuals_(open) = squares.cwiseAbs().cwiseSqrt().cwiseProduct(distance.cwiseAbs());
     seen_(open) = distance;
-    return W;
+    return block;
+  }
+
+  Block with_K(MatrixXd W) const {
+    MatrixXd KW = problem_.multiply_K(W);
+    return {std::move(W), std::move(KW)};
   }
 
   /// K-orthonormal directions of W join the basis; false if there are none, or no room.
-  bool add(MatrixXd W) {
-    MatrixXd KW = problem_.multiply_K(W);
+  bool add(Block block) {
+    auto& [W, KW] = block;
     const VectorXd squares = W.cwiseProduct(KW).colwise().sum();
-    take_out_basis(KW, W);
-    double shortest = normalise(W, kNew * kNew * squares);
-    if (W.cols() > 0 && shortest < kUneven) shortest = normalise(W, VectorXd::Zero(W.cols()));
+    if (size_ > 0) {
+      take_out_basis(block);
+      const VectorXd left = W.cwiseProduct(KW).colwise().sum();
+      if ((left.array() < kUneven * kUneven * squares.array()).any()) renew(block);
+    }
+    const double shortest = normalise(block, kNew * kNew * squares);
+    if (W.cols() > 0 && shortest < kUneven) {
+      renew(block);
+      normalise(block, VectorXd::Zero(W.cols()));
+    }
     const Index rank = std::min(W.cols(), most_ - size_);
     if (rank <= 0) return false;
     if (size_ + rank > basis_.cols()) {
-      basis_.conservativeResize(problem_.size, std::min(most_, 2 * (size_ + rank)));
+      const Index room = std::min(most_, 2 * (size_ + rank));
+      for (MatrixXd* m : {&basis_, &K_basis_, &B_basis_}) {
+        m->conservativeResize(problem_.size, room);
+      }
     }
-    W.conservativeResize(Eigen::NoChange, rank);
-    basis_.middleCols(size_, rank) = W;
+    const MatrixXd BW = problem_.multiply_B(W.leftCols(rank));
+    basis_.middleCols(size_, rank) = W.leftCols(rank);
+    K_basis_.middleCols(size_, rank) = KW.leftCols(rank);
+    B_basis_.middleCols(size_, rank) = BW;
     size_ += rank;
-    project(problem_.multiply_B(W));
+    project(BW);
     return true;
   }
 
   /// W less K-components along the basis.
-  void take_out_basis(const MatrixXd& KW, MatrixXd& W) const {
-    if (size_ > 0) tall_subtract(basis_, 0, tall_inner(basis_, size_, KW), W);
+  void take_out_basis(Block& block) const {
+    const MatrixXd c = tall_inner(basis_, size_, block.KW);
+    tall_subtract(basis_, 0, c, block.W);
+    tall_subtract(K_basis_, 0, c, block.KW);
   }
 
-  /// W to K-orthonormal directions outside the basis, without columns whose squares are below the
-  /// least, and without those that others are enough for; the shortest that stays, of unit columns.
-  double normalise(MatrixXd& W, const VectorXd& least) const {
-    const MatrixXd KW = problem_.multiply_K(W);
-    take_out_basis(KW, W);
+  /// After columns have been scaled up: K·W by multiplication, and W outside the basis again.
+  void renew(Block& block) const {
+    block.KW = problem_.multiply_K(block.W);
+    if (size_ > 0) take_out_basis(block);
+  }
+
+  /// W to K-orthonormal directions, without columns whose squares are below the least, and without
+  /// those that others are enough for; the shortest that stays, of unit columns.
+  static double normalise(Block& block, const VectorXd& least) {
+    auto& [W, KW] = block;
     const MatrixXd G = tall_inner(W, W.cols(), KW);
     const VectorXd unit = (G.diagonal().array() > least.array())
                               .select(G.diagonal().cwiseAbs().cwiseSqrt().cwiseInverse(), 0);
@@ -118,8 +148,10 @@ class Davidson {
         unit.asDiagonal() * ((G + G.transpose()) / 2) * unit.asDiagonal());
     const VectorXd& d = eigen.eigenvalues();
     const Index rank = (d.array() > kRankTolerance * kRankTolerance).count();
-    W = tall_product(W, unit.asDiagonal() * eigen.eigenvectors().rightCols(rank) *
-                            d.tail(rank).cwiseSqrt().cwiseInverse().asDiagonal());
+    const MatrixXd scale = unit.asDiagonal() * eigen.eigenvectors().rightCols(rank) *
+                           d.tail(rank).cwiseSqrt().cwiseInverse().asDiagonal();
+    W = tall_product(W, scale);
+    KW = tall_product(KW, scale);
     return rank > 0 ? std::sqrt(d[d.size() - rank]) : 0;
   }
 
@@ -153,7 +185,8 @@ class Davidson {
   const NearProblem& problem_;
   const PairsWanted wanted_;
   const Index most_;
-  MatrixXd basis_, projected_, coefficients_;
+  MatrixXd basis_, K_basis_, B_basis_;  // V, K·V, B·V
+  MatrixXd projected_, coefficients_;
   VectorXd theta_;
   VectorXd residuals_, seen_;  // of the leading pairs, and the distances that they were of
   Index size_ = 0;
