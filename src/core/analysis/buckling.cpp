@@ -9,6 +9,7 @@
 #include "core/analysis/first_order.hpp"
 #include "core/analysis/p_delta.hpp"
 #include "core/analysis/restraints.hpp"
+#include "core/analysis/split_plan.hpp"
 
 namespace ulterix {
 
@@ -84,23 +85,47 @@ void march_up(const ElasticFrame& frame, const AnalysisSpec& spec, const Step& f
                   *result.march_factor, linear, difference < 0 ? "towards" : "away from"));
 }
 
+/// What buckles under one set of loads; empty where first-order does not stand.
+struct Buckles {
+  std::optional<Recovery> grows, stays;
+  FirstCut cut;
+
+  AxialState axial() const { return {&*grows, stays ? &*stays : nullptr}; }
+};
+
+Buckles buckles(const ElasticFrame& frame, const Step& first, const Step* constant) {
+  Buckles b;
+  if (!first.outcome.stands()) return b;
+  if (constant != nullptr && !constant->outcome.stands()) return b;
+  b.grows.emplace(*frame.system, first);
+  if (constant != nullptr) b.stays.emplace(*frame.system, *constant);
+  b.cut = first_cut(frame, b.axial());
+  return b;
+}
+
+/// Large frames are cut once for all sets of loads, which share what is made of the pieces.
+void cut_together(std::vector<Buckles>& sets) {
+  IndexedVector<MemberId, int> counts;
+  for (const Buckles& b : sets) {
+    if (!b.cut.chosen) continue;
+    if (counts.empty()) counts = b.cut.counts;
+    raise(counts, b.cut.counts);
+  }
+  for (Buckles& b : sets) {
+    if (b.cut.chosen) b.cut.counts = counts;
+  }
+}
+
 /// One set of loads of a buckling analysis.
 void solve_set(const ElasticFrame& frame, const AnalysisSpec& spec, const Step& first,
-               const Step* constant, FoundBefore& before, Step& step) {
-  if (!first.outcome.stands()) {
-    step.outcome = first.outcome;
+               const Step* constant, const Buckles& set, FoundBefore& before, Step& step) {
+  if (!set.grows) {
+    step.outcome = first.outcome.stands() ? constant->outcome : first.outcome;
     return;
   }
-  if (constant != nullptr && !constant->outcome.stands()) {
-    step.outcome = constant->outcome;
-    return;
-  }
-  const Recovery grows(*frame.system, first);
-  std::optional<Recovery> stays;
-  if (constant != nullptr) stays.emplace(*frame.system, *constant);
   const int wanted = spec.modes > 0 ? spec.modes : kDefaultModes;
-  auto result = std::make_shared<BucklingResult>(find_factors(
-      frame, {&grows, stays ? &*stays : nullptr}, wanted, mode_accuracy(*frame.system), before));
+  auto result = std::make_shared<BucklingResult>(
+      find_factors(frame, set.axial(), wanted, mode_accuracy(*frame.system), set.cut, before));
   const auto downward = [&frame](const Step& s) {
     return -s.equilibrium.loads[frame.system->model().vertical];
   };
@@ -147,6 +172,12 @@ std::vector<Step> buckling(const ElasticFrame& given, const AnalysisSpec& spec,
     linear.loads = {*spec.constant};
     constant = first_order(frame, linear).front();
   }
+  const Step* stays = constant ? &*constant : nullptr;
+  std::vector<Buckles> sets;
+  for (std::size_t i = 0; i < spec.loads.size(); ++i) {
+    sets.push_back(buckles(frame, first[i], stays));
+  }
+  cut_together(sets);
   std::vector<Step> steps(spec.loads.size());
   FoundBefore before;
   for (std::size_t i = 0; i < steps.size(); ++i) {
@@ -156,7 +187,7 @@ std::vector<Step> buckling(const ElasticFrame& given, const AnalysisSpec& spec,
     step.kind = spec.kind;
     step.loads = spec.loads[i];
     step.label = spec.loads[i].name;
-    solve_set(frame, spec, first[i], constant ? &*constant : nullptr, before, step);
+    solve_set(frame, spec, first[i], stays, sets[i], before, step);
   }
   return steps;
 }

@@ -27,22 +27,45 @@ double wave_number(double P, double EI) {
   return EI > 0 ? std::sqrt(std::abs(P) / EI) : 0;
 }
 
+bool is_large(const FrameSystem& frame) {
+  return frame.dofs().size() >= kLargeFrame;
+}
+
+/// Mean compression of a member by what stays and what grows, and what it carries hinged.
+struct Compression {
+  double stays = 0, grows = 0, hinged = 0;
+};
+Compression compression(const FrameSystem& frame, const AxialState& axial, MemberId id) {
+  const auto mean = [id](const Recovery* r) {
+    return r == nullptr ? 0 : -axial_along(r->line(id), {id, 0, 1}).mean();
+  };
+  const ElementProperties p = element_properties(frame.variant(), id);
+  return {mean(axial.stays), mean(axial.grows),
+          M_PI * M_PI * std::min(p.EIy, p.EIz) / (p.length * p.length)};
+}
+
 class BucklingSolver {
  public:
   BucklingSolver(const ElasticFrame& whole, const AxialState& axial, int wanted,
-                 ModeAccuracy accuracy)
+                 ModeAccuracy accuracy, const FirstCut& cut)
       : whole_(whole),
         frame_(*whole.system),
         model_(frame_.model()),
         axial_(axial),
         wanted_(wanted),
-        accuracy_(accuracy) {}
+        accuracy_(accuracy),
+        counts_(cut.counts),
+        chosen_(cut.chosen),
+        near_(cut.near) {}
 
   BucklingResult solve(FoundBefore& before) {
     BucklingResult result;
-    if (large()) start_ = before.modes;
+    if (is_large(frame_)) {
+      start_ = before.modes;
+      before_ = &before;
+    }
     if (!find(result)) return result;
-    if (large() && search_) before.modes = search_->known();
+    if (before_ != nullptr && search_) before.modes = search_->known();
     if (!before.lengths) before.lengths.emplace(frame_);
     if (!reversed_) {
       report(*before.lengths, result);
@@ -55,9 +78,9 @@ class BucklingSolver {
   /// Only the lowest factor, on the frame as it is split for it.
   std::optional<double> lowest() {
     // A factor far above that of the loads reversed takes many vectors, and nobody waits for it.
-    most_vectors_ = large() ? 240 : 120;
+    most_vectors_ = is_large(frame_) ? 240 : 120;
     // The first to come out is the lowest; a proof would take another factorisation.
-    proven_ = !large();
+    proven_ = !is_large(frame_);
     BucklingResult result;
     if (!find(result) || !converged_ || reversed_) return std::nullopt;
     const double twist = torsion_limit().factor;
@@ -70,16 +93,15 @@ class BucklingSolver {
   /// alone is too much.
   bool find(BucklingResult& result) {
     result.wanted = wanted_;
-    counts_ = first_counts();
     for (int pass = 0;; ++pass) {
-      const SplitFrame before = std::move(eigen_.split);
+      const std::shared_ptr<const EigenFrame> last = eigen_;
       build();
-      if (!eigen_.definite) {
+      if (!eigen_->definite) {
         result.remarks.push_back("the constant part of the loads alone is above the critical load");
         return false;
       }
-      if (vectors_.cols() > 0) start_ = carried_over(model_, before, vectors_, eigen_.split);
-      search_.emplace(eigen_, softening_, most_vectors_, start_, near());
+      if (vectors_.cols() > 0) start_ = carried_over(model_, last->split, vectors_, eigen_->split);
+      search_.emplace(*eigen_, softening_, most_vectors_, start_, near());
       take(proven_ ? search_->look(wanted_) : search_->look(wanted_, accuracy_.residual),
            wanted_ + 1);
       if (lambdas_.size() == 0 && lowest_theta_ < 0 && !reversed_) {
@@ -105,8 +127,6 @@ class BucklingSolver {
     return true;
   }
 
-  bool large() const { return frame_.dofs().size() >= kLargeFrame; }
-
   /// The highest factor asked for, or that there is. Precondition: there is one.
   double last_wanted() const {
     return lambdas_[std::min<Eigen::Index>(lambdas_.size(), wanted_) - 1];
@@ -126,61 +146,38 @@ class BucklingSolver {
     return !plan_->fine(accuracy_.split) && raise(counts_, plan_->counts(accuracy_.split));
   }
 
-  /// Two pieces where there is compression worth it. In large frames as many as a member needs up
-  /// to the factor at which the first one would buckle, were it hinged at both ends.
-  Counts first_counts() {
-    IndexedVector<MemberId, Compression> members(model_.members.size());
-    for_each_index(members.size(), [&](int i) { members[MemberId(i)] = compression(MemberId(i)); });
-    double most = 0;
-    for (const Compression& c : members) most = std::max(most, c.stays + c.grows);
-    Counts counts(model_.members.size(), 1);
-    near_ = 0;
-    for (const MemberId id : model_.members.ids()) {
-      const Compression& c = members[id];
-      if (c.stays + c.grows <= kCompressed * most) continue;
-      counts[id] = 2;
-      const double factor = c.grows > 0 ? (c.hinged - c.stays) / c.grows : 0;
-      if (factor > 0 && (near_ == 0 || factor < near_)) near_ = factor;
-    }
-    chosen_ = near_ > 0 && large();
-    if (!chosen_) return counts;
-    for (const MemberId id : model_.members.ids()) {
-      const Compression& c = members[id];
-      if (counts[id] < 2 || c.hinged <= 0) continue;
-      const double share = std::max(c.stays + near_ * c.grows, 0.0) / c.hinged;
-      counts[id] = static_cast<int>(std::ceil(M_PI * std::sqrt(share) / kFinePiece));
-      counts[id] = std::clamp(counts[id], 1, kMostAtFirst);
-    }
-    return counts;
-  }
-
-  /// Mean compression of a member by what stays and what grows, and what it carries hinged.
-  struct Compression {
-    double stays = 0, grows = 0, hinged = 0;
-  };
-  Compression compression(MemberId id) const {
-    const auto mean = [id](const Recovery* r) {
-      return r == nullptr ? 0 : -axial_along(r->line(id), {id, 0, 1}).mean();
-    };
-    const ElementProperties p = element_properties(frame_.variant(), id);
-    return {mean(axial_.stays), mean(axial_.grows),
-            M_PI * M_PI * std::min(p.EIy, p.EIz) / (p.length * p.length)};
-  }
-
   void build() {
-    eigen_ = make_eigen_frame(whole_, counts_, [this](const SplitFrame& split) {
-      if (axial_.stays == nullptr) return std::vector<double>();
-      stays_ = piece_forces(*axial_.stays, split);
-      return geometric_values(split, stays_);
-    });
-    if (axial_.stays == nullptr) {
-      stays_ = IndexedVector<MemberId, LinearAlong>(eigen_.split.pieces.size());
+    const bool made_before =
+        before_ != nullptr && before_->frame != nullptr &&
+        std::equal(counts_.begin(), counts_.end(), before_->counts.begin(), before_->counts.end());
+    if (made_before) {
+      eigen_ = before_->frame;
+      stays_ = before_->staying;
+    } else {
+      cut();
     }
-    grows_ = piece_forces(*axial_.grows, eigen_.split);
-    softening_ = geometric_values(eigen_.split, grows_);
+    grows_ = piece_forces(*axial_.grows, eigen_->split);
+    softening_ = geometric_values(eigen_->split, grows_);
     if (!reversed_) {
       for (double& v : softening_) v = -v;
     }
+  }
+
+  void cut() {
+    const bool first = eigen_ == nullptr;
+    eigen_ = std::make_shared<const EigenFrame>(
+        make_eigen_frame(whole_, counts_, [this](const SplitFrame& split) {
+          if (axial_.stays == nullptr) return std::vector<double>();
+          stays_ = piece_forces(*axial_.stays, split);
+          return geometric_values(split, stays_);
+        }));
+    if (axial_.stays == nullptr) {
+      stays_ = IndexedVector<MemberId, LinearAlong>(eigen_->split.pieces.size());
+    }
+    if (before_ == nullptr || !first) return;
+    before_->counts = counts_;
+    before_->frame = eigen_;
+    before_->staying = stays_;
   }
 
   /// The lowest `most` pairs are looked at; the vectors of all are kept.
@@ -205,7 +202,7 @@ class BucklingSolver {
   double wave_number_of(MemberId member, bool about_y, double factor) const {
     const ElementProperties p = element_properties(frame_.variant(), member);
     double P = 0;
-    for (const MemberId piece : eigen_.split.pieces_of[member]) {
+    for (const MemberId piece : eigen_->split.pieces_of[member]) {
       const LinearAlong N = force_at(piece, factor);
       P = std::max({P, std::abs(N.start), std::abs(N.end)});
     }
@@ -215,9 +212,9 @@ class BucklingSolver {
   /// What a mode puts on every piece: q = P·w'', with EI·w''² from the bending energy.
   IndexedVector<MemberId, PieceLoad> piece_loads(Eigen::Index mode) const {
     const ModeEnergy& energy = energies_[static_cast<std::size_t>(mode)];
-    IndexedVector<MemberId, PieceLoad> loads(eigen_.split.pieces.size());
-    for (const MemberId piece : eigen_.split.model->members.ids()) {
-      const ElementProperties p = element_properties(eigen_.system().variant(), piece);
+    IndexedVector<MemberId, PieceLoad> loads(eigen_->split.pieces.size());
+    for (const MemberId piece : eigen_->split.model->members.ids()) {
+      const ElementProperties p = element_properties(eigen_->system().variant(), piece);
       const double P = force_at(piece, lambdas_[mode]).mean();
       const MemberShare& s = energy.pieces[piece];
       const auto squared = [&](double share, double EI) {
@@ -231,8 +228,8 @@ class BucklingSolver {
 
   /// Errors of the modes by the present split, and the pieces that bring them to the tolerance.
   void plan_split() {
-    energies_ = mode_energies(frame_, eigen_, vectors_.leftCols(lambdas_.size()));
-    SplitPlan& plan = plan_.emplace(eigen_, counts_);
+    energies_ = mode_energies(frame_, *eigen_, vectors_.leftCols(lambdas_.size()));
+    SplitPlan& plan = plan_.emplace(*eigen_, counts_);
     std::vector<IndexedVector<MemberId, PieceLoad>> loads(energies_.size());
     tbb::parallel_for(std::size_t{0}, loads.size(),
                       [&](std::size_t i) { loads[i] = piece_loads(static_cast<int>(i)); });
@@ -259,7 +256,7 @@ class BucklingSolver {
     for (const MemberId id : model_.members.ids()) {
       const ElementProperties p = element_properties(frame_.variant(), id);
       if (p.kind != MemberKind::frame || p.r2 <= 0 || p.GJ <= 0) continue;
-      for (const MemberId piece : eigen_.split.pieces_of[id]) {
+      for (const MemberId piece : eigen_->split.pieces_of[id]) {
         for (const auto end : {&LinearAlong::start, &LinearAlong::end}) {
           const double N = grows_[piece].*end, stays = stays_[piece].*end;
           if (N >= 0) continue;
@@ -326,7 +323,7 @@ class BucklingSolver {
     mode.error = errors_[static_cast<std::size_t>(i)];
     mode.residual = residuals_[i];
     double scale = 1;
-    mode.shape = mode_shape(frame_, eigen_, vectors_.col(i), &scale);
+    mode.shape = mode_shape(frame_, *eigen_, vectors_.col(i), &scale);
     mode.stiffness = scale * scale;
     mode.shares = energies_[static_cast<std::size_t>(i)].shares;
     mode.kind = kind_of(mode);
@@ -393,7 +390,7 @@ class BucklingSolver {
   IndexedVector<MemberId, double> forces_at(double factor) const {
     IndexedVector<MemberId, double> N(model_.members.size(), 0.0);
     for (const MemberId id : model_.members.ids()) {
-      const auto& pieces = eigen_.split.pieces_of[id];
+      const auto& pieces = eigen_->split.pieces_of[id];
       for (const MemberId piece : pieces) N[id] += force_at(piece, factor).mean();
       N[id] /= double(pieces.size());
     }
@@ -413,11 +410,12 @@ class BucklingSolver {
   int wanted_;
   ModeAccuracy accuracy_;
   Counts counts_;
-  bool chosen_ = false;  // they are what the factors up to near_ need
-  double near_ = 0;      // the lowest factor of a single member, hinged at both ends; 0: none
+  bool chosen_;  // they are fine enough for factors up to near_
+  double near_;  // the lowest factor of a single member, hinged at both ends; 0: none
+  FoundBefore* before_ = nullptr;  // of large frames
   std::optional<SplitPlan> plan_;
   std::vector<double> errors_;  // of each mode, by the split
-  EigenFrame eigen_;
+  std::shared_ptr<const EigenFrame> eigen_;
   IndexedVector<MemberId, LinearAlong> grows_, stays_;
   std::vector<double> softening_;  // −Kg at factor 1
   std::optional<ModeSearch> search_;
@@ -431,14 +429,42 @@ class BucklingSolver {
 
 }  // namespace
 
+FirstCut first_cut(const ElasticFrame& elastic, const AxialState& axial) {
+  const FrameSystem& frame = *elastic.system;
+  const int count = frame.model().members.size();
+  IndexedVector<MemberId, Compression> members(count);
+  for_each_index(count,
+                 [&](int i) { members[MemberId(i)] = compression(frame, axial, MemberId(i)); });
+  double most = 0;
+  for (const Compression& c : members) most = std::max(most, c.stays + c.grows);
+  FirstCut cut{Counts(count, 1)};
+  for (const MemberId id : frame.model().members.ids()) {
+    const Compression& c = members[id];
+    if (c.stays + c.grows <= kCompressed * most) continue;
+    cut.counts[id] = 2;
+    const double factor = c.grows > 0 ? (c.hinged - c.stays) / c.grows : 0;
+    if (factor > 0 && (cut.near == 0 || factor < cut.near)) cut.near = factor;
+  }
+  cut.chosen = cut.near > 0 && is_large(frame);
+  if (!cut.chosen) return cut;
+  for (const MemberId id : frame.model().members.ids()) {
+    const Compression& c = members[id];
+    if (cut.counts[id] < 2 || c.hinged <= 0) continue;
+    const double share = std::max(c.stays + cut.near * c.grows, 0.0) / c.hinged;
+    const auto pieces = static_cast<int>(std::ceil(M_PI * std::sqrt(share) / kFinePiece));
+    cut.counts[id] = std::clamp(pieces, 1, kMostAtFirst);
+  }
+  return cut;
+}
+
 BucklingResult find_factors(const ElasticFrame& frame, const AxialState& axial, int wanted,
-                            ModeAccuracy accuracy, FoundBefore& before) {
-  return BucklingSolver(frame, axial, wanted, accuracy).solve(before);
+                            ModeAccuracy accuracy, const FirstCut& cut, FoundBefore& before) {
+  return BucklingSolver(frame, axial, wanted, accuracy, cut).solve(before);
 }
 
 std::optional<double> find_lowest_factor(const ElasticFrame& frame, const AxialState& axial,
                                          ModeAccuracy accuracy) {
-  return BucklingSolver(frame, axial, 1, accuracy).lowest();
+  return BucklingSolver(frame, axial, 1, accuracy, first_cut(frame, axial)).lowest();
 }
 
 }  // namespace ulterix
