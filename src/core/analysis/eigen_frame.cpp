@@ -100,7 +100,8 @@ void divide(MemberShare& e, double whole) {
 }
 
 /// Displacements along a member at equal stations, its inner nodes in between.
-std::vector<Vector3d> axis_of(const EigenFrame& eigen, MemberId id, const State& state) {
+std::vector<Vector3d> axis_of(const EigenFrame& eigen, MemberId id, const State& unloaded,
+                              const State& state) {
   const SplitFrame& split = eigen.split;
   const auto& pieces = split.pieces_of[id];
   const int count = static_cast<int>(pieces.size());
@@ -108,8 +109,7 @@ std::vector<Vector3d> axis_of(const EigenFrame& eigen, MemberId id, const State&
   std::vector<Vector3d> axis;
   for (const MemberId piece : pieces) {
     const ElementProperties p = element_properties(split.system->variant(), piece);
-    const Element element =
-        split.system->element(piece, MemberLoading::none(p.length), State(*split.model));
+    const Element element = split.system->element(piece, MemberLoading::none(p.length), unloaded);
     const MemberLine line = element.line(split.system->local_ends(piece, state));
     const Matrix3d& R = split.system->axes(piece);
     for (int i = axis.empty() ? 0 : 1; i <= each; ++i) {
@@ -325,8 +325,9 @@ ModeShape mode_shape(const FrameSystem& frame, const EigenFrame& eigen, const Ve
   find_largest(state, model.nodes.size(), 3, shape.turning, shape.rotation, rotation);
   if (model.members.size() <= kMostDrawn) {
     shape.axes = IndexedVector<MemberId, std::vector<Vector3d>>(model.members.size());
+    const State unloaded(*eigen.split.model);
     for (const MemberId id : model.members.ids()) {
-      shape.axes[id] = axis_of(eigen, id, state);
+      shape.axes[id] = axis_of(eigen, id, unloaded, state);
       for (const Vector3d& u : shape.axes[id]) along = std::max(along, u.cwiseAbs().maxCoeff());
     }
   }

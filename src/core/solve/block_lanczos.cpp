@@ -47,10 +47,14 @@ struct BlockLanczos::Basis {
         if (!grow()) return {};
       }
     }
-    while (!converged() && size_ < std::min<Index>(most_, wanted.most_vectors)) {
+    const Index most = std::min<Index>(most_, wanted.most_vectors);
+    for (;;) {
+      if (due(most)) solve_projected();
+      if (solved_ == size_ && (converged() || size_ >= most)) break;
       if (rank_of_next_ == 0) next_ = fresh_block();
       if (!grow()) break;
     }
+    if (solved_ != size_) solve_projected();
     return pairs();
   }
 
@@ -87,8 +91,15 @@ struct BlockLanczos::Basis {
   bool grow() {
     if (!append(next_)) return false;
     next_ = next_block();
-    solve_projected();
     return true;
+  }
+
+  /// True if the projected problem is worth solving: after every step as long as that is the
+  /// smaller work, and then when the basis has grown by a part of itself.
+  bool due(Index most) const {
+    if (solved_ == size_) return false;
+    const bool cheap = size_ * size_ < 2 * problem_.size;
+    return cheap || rank_of_next_ == 0 || size_ >= most || 8 * size_ > 9 * solved_;
   }
 
   /// Takes the components along the basis and the known vectors out.
@@ -179,6 +190,7 @@ struct BlockLanczos::Basis {
   }
 
   void solve_projected() {
+    solved_ = size_;
     const Eigen::SelfAdjointEigenSolver<MatrixXd> eigen(projected_);
     ritz_ = eigen.eigenvalues().reverse();
     ritz_vectors_ = eigen.eigenvectors().rowwise().reverse();
@@ -238,6 +250,7 @@ struct BlockLanczos::Basis {
   PairsWanted wanted_;
   Block next_;
   Index most_, size_ = 0, last_ = 0, rank_of_next_ = 0;
+  Index solved_ = 0;  // the size of the basis when the projected problem was last solved
   int fresh_ = 0;
   MatrixXd known_K_, basis_, basis_K_, projected_, overshoot_, ritz_vectors_;
   VectorXd ritz_, residuals_;

@@ -2,10 +2,10 @@
 
 #include <tbb/parallel_for.h>
 
-#include <Eigen/Cholesky>
 #include <Eigen/Eigenvalues>
 #include <algorithm>
 
+#include "core/solve/lapack.hpp"
 #include "core/solve/packed_kernels.hpp"
 
 namespace ulterix {
@@ -42,6 +42,18 @@ void each_entry(const SymmetricPattern& pattern, const std::vector<double>& valu
       visit(static_cast<int>(pattern.rows[at]), j, values[at]);
     }
   }
+}
+
+/// False where K is not positive definite.
+bool invert_definite(const MatrixXd& K, MatrixXd& inverse) {
+  inverse = K;
+  const auto size = static_cast<int>(K.rows());
+  int info = 0;
+  dpotrf_("L", &size, inverse.data(), &size, &info);
+  if (info == 0) dpotri_("L", &size, inverse.data(), &size, &info);
+  if (info != 0) inverse.resize(0, 0);
+  inverse.triangularView<Eigen::StrictlyUpper>() = inverse.transpose();
+  return info == 0;
 }
 
 }  // namespace
@@ -81,10 +93,7 @@ InnerElimination::Group InnerElimination::make_group(const SymmetricPattern& pat
       group.coupling(column - from, place - ends.begin()) = value;
     }
   });
-  const Eigen::LLT<MatrixXd> factor(K);
-  if (factor.info() == Eigen::Success) {
-    group.inverse = factor.solve(MatrixXd::Identity(K.rows(), K.cols()));
-  } else {
+  if (!invert_definite(K, group.inverse)) {
     const Eigen::SelfAdjointEigenSolver<MatrixXd> eigen(K);
     const Eigen::VectorXd& d = eigen.eigenvalues();
     if (d.cwiseAbs().minCoeff() <= kSingular * d.cwiseAbs().maxCoeff()) return group;

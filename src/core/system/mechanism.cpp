@@ -93,7 +93,8 @@ void choose_hold(Mechanism& m) {
 
 void look_around(const FrameSystem& system, Mechanism& m) {
   const Model& model = system.model();
-  State state(model);
+  const State unloaded(model);
+  State state = unloaded;
   state.nodes = m.motion;
   std::vector<bool> moving(static_cast<std::size_t>(model.nodes.size()), false);
   for (const NodeId n : m.nodes) moving[static_cast<std::size_t>(n.value)] = true;
@@ -104,7 +105,7 @@ void look_around(const FrameSystem& system, Mechanism& m) {
     if (!a && !b) continue;
     m.members.push_back(id);
     if (member.kind != MemberKind::frame || !member.has_hinges()) continue;
-    const Element element = system.element(id, MemberLoading::none(model.length(id)), State(model));
+    const Element element = system.element(id, MemberLoading::none(model.length(id)), unloaded);
     const Vector12d jump = element.joint_motion(system.local_ends(id, state));
     for (int end = 0; end < 2; ++end) {
       if (jump.segment<6>(6 * end).cwiseAbs().maxCoeff() > kStill) {
