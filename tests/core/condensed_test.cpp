@@ -216,6 +216,37 @@ TEST(Buckling, FurtherLoadsOnALargeFrameStartFromTheLastOnesModes) {
   }
 }
 
+TEST(Buckling, TheOrderOfLoadsOnALargeFrameChangesNoMoreThanTheErrorSays) {
+  Building building(9, 8, 8e3);
+  Model& model = building.b.model;
+  LoadCase lifted;  // one corner carries another share
+  lifted.name = "L";
+  for (const NodalLoad& load : model.cases[CaseId(0)].nodal) {
+    NodalLoad other = load;
+    if (model.nodes[load.node].position[0] > 3) other.force *= 0.1;
+    lifted.nodal.push_back(other);
+  }
+  model.cases.push_back(lifted);
+  const LoadSet one = model.case_alone(CaseId(0)), other = model.case_alone(CaseId(1));
+  for (const auto& constant : {std::optional<LoadSet>(), std::optional<LoadSet>(one)}) {
+    const std::vector<Step> forth = factors_under(model, {one, other}, constant);
+    const std::vector<Step> back = factors_under(model, {other, one}, constant);
+    for (const std::size_t set : {0, 1}) {
+      ASSERT_TRUE(forth[set].buckling && back[1 - set].buckling);
+      const BucklingResult &a = *forth[set].buckling, &b = *back[1 - set].buckling;
+      EXPECT_TRUE(a.certificate.complete());
+      EXPECT_TRUE(b.certificate.complete());
+      ASSERT_GE(a.modes.size(), 6u);
+      for (std::size_t i = 0; i < 6; ++i) {
+        const double errors = a.modes[i].error + b.modes[i].error;
+        EXPECT_RELATIVE(a.modes[i].factor, b.modes[i].factor, errors);
+        EXPECT_LT(errors, 1e-3);
+      }
+    }
+    EXPECT_GT(std::abs(forth[0].buckling->lowest() / forth[1].buckling->lowest() - 1), 0.02);
+  }
+}
+
 TEST(Buckling, WithoutAnyAxialForceThereIsNoFactorInFramesOfAnySize) {
   for (const int n : {2, 9}) {
     Building building(n, 8, 0);

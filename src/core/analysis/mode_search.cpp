@@ -20,15 +20,13 @@ double coarse_tolerance(int size) {
   return size < kLargeFrame ? 1e-3 : 3e-2;
 }
 constexpr int kCoarseVectors = 96;
-/// As close as modes are looked for from those of other loads, before the last step.
-constexpr double kNearTolerance = 0.1;
-/// Vectors beside the modes that are kept for other loads.
+/// Vectors beside the modes, of what comes after them: settling starts from them, and other loads.
 constexpr int kBeside = 12;
 /// So many of them tell what comes after the modes asked for.
 constexpr int kNext = 4;
 /// Modes without inner nodes are not looked for more closely: the line is no better.
 constexpr double kLineTolerance = 2e-3;
-/// What the last step of a search near a shift divides residuals by, at the least.
+/// What the last step of a Davidson search divides residuals by, at the least.
 constexpr double kLastStep = 5;
 constexpr int kMostSteps = 8;
 /// Without inner nodes only where members stand alone up to so many times the λ expected.
@@ -162,7 +160,7 @@ bool ModeSearch::look_near(PairsWanted asked) {
   const Pencil looked_at = condensed_ ? condensed_->pencil() : pencil();
   const int size = looked_at.pattern.size;
   if (size < kLargeFrame || known_.rows() < size || known_.cols() < asked.count) return false;
-  asked.tolerance = kNearTolerance;
+  asked.tolerance *= kLastStep;
   pairs_ = davidson(near_problem(looked_at, 0,
                                  [this](Pack& pack) {
                                    condensed_ ? frame_->solve_rest(pack) : frame_->solve(pack);
@@ -285,6 +283,7 @@ bool ModeSearch::find_below(double bound, const IndefiniteFrameFactor& factor, d
   found.lowest_theta = pairs_.lowest_theta;
   found.vectors_used += pairs_.vectors_used;
   found = above(1 / bound, std::move(found));
+  if (found.theta.size() == 0) return false;
   if (line) found.vectors = line->expanded(found.vectors, found.theta.cwiseInverse());
   sharpen(found, tolerance);
   if (!good_to(tolerance, found)) go_on(found, tolerance);

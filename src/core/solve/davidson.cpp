@@ -16,7 +16,9 @@ using Eigen::VectorXd;
 /// Of unit vectors in a block, directions shorter than this are taken for rounding.
 constexpr double kRankTolerance = 1e-6;
 /// With shorter ones among them they come out orthonormal to fewer digits: once more.
-constexpr double kUneven = 1e-3;
+constexpr double kUneven = 0.1;
+/// What was carried along with a vector has lost too many where less is left of it: anew.
+constexpr double kScaledUp = 1e-3;
 /// What is left of a vector outside the basis, when less than this part of it, is rounding.
 constexpr double kNew = 1e-10;
 constexpr int kAttempts = 3;
@@ -32,20 +34,20 @@ class Davidson {
         most_(std::min<Index>(problem.size, wanted.most_vectors)) {}
 
   EigenPairs find(const MatrixXd& start) {
-    add(with_K(start));
+    add({start, problem_.multiply_K(start), problem_.multiply_B(start)});
     for (int attempts = 0;;) {
       const std::vector<Index> open = improvable();
       if (!open.empty() && add(step(open))) continue;
       if (complete() || attempts++ == kAttempts) break;
-      MatrixXd W = problem_.multiply_B(random_block(problem_.size, kPacked, kSeed + attempts));
-      problem_.solve(W);
-      add(with_K(std::move(W)));
+      add(solved(problem_.multiply_B(random_block(problem_.size, kPacked, kSeed + attempts))));
     }
     return pairs();
   }
 
  private:
-  using Block = EigenProblem::Block;
+  struct Block {
+    MatrixXd W, KW, BW;
+  };
 
   Index found() const { return std::min<Index>(wanted_.count, theta_.size()); }
 
@@ -69,12 +71,20 @@ class Davidson {
     return open;
   }
 
+  /// W = (K − σB)⁻¹·BX. K·W by way of B: multiplied by K, smooth vectors lose digits in its norm.
+  Block solved(const MatrixXd& BX) const {
+    Block block;
+    block.W = BX;
+    problem_.solve(block.W);
+    block.BW = problem_.multiply_B(block.W);
+    block.KW = BX + problem_.shift * block.BW;
+    return block;
+  }
+
   /// (K − σB)⁻¹·B·x of the open pairs, and their residuals.
   Block step(const std::vector<Index>& open) {
     const MatrixXd c = coefficients_(Eigen::all, open);
-    MatrixXd W = tall_product(B_basis_, c);
-    problem_.solve(W);
-    Block block = with_K(std::move(W));
+    Block block = solved(tall_product(B_basis_, c));
     const VectorXd distance = distances()(open);
     const MatrixXd along = c * distance.cwiseInverse().asDiagonal();
     MatrixXd R = block.W, KR = block.KW;
@@ -88,23 +98,18 @@ class Davidson {
     return block;
   }
 
-  Block with_K(MatrixXd W) const {
-    MatrixXd KW = problem_.multiply_K(W);
-    return {std::move(W), std::move(KW)};
-  }
-
   /// K-orthonormal directions of W join the basis; false if there are none, or no room.
   bool add(Block block) {
-    auto& [W, KW] = block;
+    auto& [W, KW, BW] = block;
     const VectorXd squares = W.cwiseProduct(KW).colwise().sum();
-    if (size_ > 0) {
-      take_out_basis(block);
-      const VectorXd left = W.cwiseProduct(KW).colwise().sum();
-      if ((left.array() < kUneven * kUneven * squares.array()).any()) renew(block);
-    }
+    take_out_basis(block);
+    const VectorXd left = W.cwiseProduct(KW).colwise().sum();
+    if ((left.array() < kScaledUp * kScaledUp * squares.array()).any()) renew(block);
+    take_out_basis(block);
     const double shortest = normalise(block, kNew * kNew * squares);
-    if (W.cols() > 0 && shortest < kUneven) {
-      renew(block);
+    if (shortest < kUneven) {
+      if (shortest < kScaledUp) renew(block);
+      take_out_basis(block);
       normalise(block, VectorXd::Zero(W.cols()));
     }
     const Index rank = std::min(W.cols(), most_ - size_);
@@ -115,32 +120,32 @@ class Davidson {
         m->conservativeResize(problem_.size, room);
       }
     }
-    const MatrixXd BW = problem_.multiply_B(W.leftCols(rank));
     basis_.middleCols(size_, rank) = W.leftCols(rank);
     K_basis_.middleCols(size_, rank) = KW.leftCols(rank);
-    B_basis_.middleCols(size_, rank) = BW;
+    B_basis_.middleCols(size_, rank) = BW.leftCols(rank);
     size_ += rank;
-    project(BW);
+    project(BW.leftCols(rank));
     return true;
+  }
+
+  void renew(Block& block) const {
+    block.KW = problem_.multiply_K(block.W);
+    block.BW = problem_.multiply_B(block.W);
   }
 
   /// W less K-components along the basis.
   void take_out_basis(Block& block) const {
+    if (size_ == 0) return;
     const MatrixXd c = tall_inner(basis_, size_, block.KW);
     tall_subtract(basis_, 0, c, block.W);
     tall_subtract(K_basis_, 0, c, block.KW);
-  }
-
-  /// After columns have been scaled up: K·W by multiplication, and W outside the basis again.
-  void renew(Block& block) const {
-    block.KW = problem_.multiply_K(block.W);
-    if (size_ > 0) take_out_basis(block);
+    tall_subtract(B_basis_, 0, c, block.BW);
   }
 
   /// W to K-orthonormal directions, without columns whose squares are below the least, and without
   /// those that others are enough for; the shortest that stays, of unit columns.
   static double normalise(Block& block, const VectorXd& least) {
-    auto& [W, KW] = block;
+    auto& [W, KW, BW] = block;
     const MatrixXd G = tall_inner(W, W.cols(), KW);
     const VectorXd unit = (G.diagonal().array() > least.array())
                               .select(G.diagonal().cwiseAbs().cwiseSqrt().cwiseInverse(), 0);
@@ -150,9 +155,8 @@ class Davidson {
     const Index rank = (d.array() > kRankTolerance * kRankTolerance).count();
     const MatrixXd scale = unit.asDiagonal() * eigen.eigenvectors().rightCols(rank) *
                            d.tail(rank).cwiseSqrt().cwiseInverse().asDiagonal();
-    W = tall_product(W, scale);
-    KW = tall_product(KW, scale);
-    return rank > 0 ? std::sqrt(d[d.size() - rank]) : 0;
+    for (MatrixXd* m : {&W, &KW, &BW}) *m = tall_product(*m, scale);
+    return rank > 0 ? std::sqrt(d[d.size() - rank]) : 1;
   }
 
   void project(const MatrixXd& BW) {
