@@ -85,8 +85,9 @@ void march_up(const ElasticFrame& frame, const AnalysisSpec& spec, const Step& f
                   *result.march_factor, linear, difference < 0 ? "towards" : "away from"));
 }
 
-/// What buckles under one set of loads; empty where first-order does not stand.
+/// What buckles under one set of loads; nothing where first-order does not stand.
 struct Buckles {
+  Outcome first_order;
   std::optional<Recovery> grows, stays;
   FirstCut cut;
 
@@ -95,8 +96,9 @@ struct Buckles {
 
 Buckles buckles(const ElasticFrame& frame, const Step& first, const Step* constant) {
   Buckles b;
-  if (!first.outcome.stands()) return b;
-  if (constant != nullptr && !constant->outcome.stands()) return b;
+  b.first_order = first.outcome;
+  if (constant != nullptr && first.outcome.stands()) b.first_order = constant->outcome;
+  if (!b.first_order.stands()) return b;
   b.grows.emplace(*frame.system, first);
   if (constant != nullptr) b.stays.emplace(*frame.system, *constant);
   b.cut = first_cut(frame, b.axial());
@@ -119,8 +121,8 @@ void cut_together(std::vector<Buckles>& sets) {
 /// One set of loads of a buckling analysis.
 void solve_set(const ElasticFrame& frame, const AnalysisSpec& spec, const Step& first,
                const Step* constant, const Buckles& set, FoundBefore& before, Step& step) {
-  if (!set.grows) {
-    step.outcome = first.outcome.stands() ? constant->outcome : first.outcome;
+  if (!set.first_order.stands()) {
+    step.outcome = set.first_order;
     return;
   }
   const int wanted = spec.modes > 0 ? spec.modes : kDefaultModes;
