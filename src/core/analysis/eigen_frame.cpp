@@ -272,6 +272,24 @@ EigenProblem eigen_problem(const Pencil& pencil, const SolvePack& solve) {
   return problem;
 }
 
+EigenProblem shifted_problem(const Pencil& pencil, double shift, const SolvePack& solve) {
+  EigenProblem problem = eigen_problem(pencil, solve);
+  problem.renew = true;
+  problem.apply = [pencil, shift, solve](const Eigen::MatrixXd& X) {
+    return applied_in_packs(X, [&](const Pack& x, Pack& w, Pack& kw) {
+      Pack bx(x.rows());
+      multiply_pack(pencil.pattern, pencil.B, x.row(0), bx.row(0));
+      std::transform(bx.row(0), bx.row(bx.rows()), w.row(0), std::negate<>());
+      solve(w);
+      // K·W by way of B: carried along from K·X it would drift.
+      multiply_pack(pencil.pattern, pencil.B, w.row(0), kw.row(0));
+      std::transform(kw.row(0), kw.row(kw.rows()), bx.row(0), kw.row(0),
+                     [shift](double bw, double b) { return shift * bw - b; });
+    });
+  };
+  return problem;
+}
+
 LinearAlong axial_along(const MemberLine& line, const PieceOf& piece) {
   constexpr double kGauss = 0.211324865405187;
   const double L = line.length(), l = (piece.to - piece.from) * L;

@@ -109,6 +109,10 @@ using SolvePack = std::function<void(Pack&)>;
 /// With A = K⁻¹·B. `solve`: K⁻¹.
 EigenProblem eigen_problem(const Pencil& pencil, const SolvePack& solve);
 
+/// The same vectors with A = (σB − K)⁻¹·B, whose eigenvalues t = 1/(σ − λ), λ = 1/θ, are above 1/σ
+/// for 0 < λ < σ alone: few and far from the rest. `solve`: (K − σB)⁻¹.
+EigenProblem shifted_problem(const Pencil& pencil, double shift, const SolvePack& solve);
+
 /// Axial force along one piece, by the two Gauss points of the member's own line.
 LinearAlong axial_along(const MemberLine& line, const PieceOf& piece);
 

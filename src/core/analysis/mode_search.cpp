@@ -29,6 +29,8 @@ constexpr double kLineTolerance = 2e-3;
 /// What the last step of a Davidson search divides residuals by, at the least.
 constexpr double kLastStep = 5;
 constexpr int kMostSteps = 8;
+/// The smallest eigenvalue of the products of unit vectors that are apart from each other.
+constexpr double kIndependent = 1e-3;
 /// Without inner nodes only where members stand alone up to so many times the λ expected.
 constexpr double kMargin = 1.25;
 
@@ -55,6 +57,15 @@ EigenPairs above(double limit, EigenPairs pairs) {
 
 bool good_to(double tolerance, const EigenPairs& pairs) {
   return ((pairs.residuals - tolerance * pairs.theta).array() <= 0).all();
+}
+
+/// True if no vector is nearly a sum of others, in the norm of K.
+bool independent(const Eigen::MatrixXd& V, const Eigen::MatrixXd& KV) {
+  const Eigen::MatrixXd G = tall_inner(V, V.cols(), KV);
+  const Eigen::VectorXd unit = G.diagonal().cwiseAbs().cwiseSqrt().cwiseInverse();
+  const Eigen::MatrixXd scaled = unit.asDiagonal() * G * unit.asDiagonal();
+  return Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd>(scaled, Eigen::EigenvaluesOnly)
+             .eigenvalues()[0] > kIndependent;
 }
 
 int count_below(const EigenPairs& pairs, double bound) {
@@ -156,10 +167,14 @@ EigenProblem ModeSearch::problem() const {
   return eigen_problem(condensed_->pencil(), [this](Pack& pack) { frame_->solve_rest(pack); });
 }
 
+bool ModeSearch::large() const {
+  return frame_->whole->system->pattern().size >= kLargeFrame;
+}
+
 bool ModeSearch::look_near(PairsWanted asked) {
   const Pencil looked_at = condensed_ ? condensed_->pencil() : pencil();
   const int size = looked_at.pattern.size;
-  if (size < kLargeFrame || known_.rows() < size || known_.cols() < asked.count) return false;
+  if (!large() || known_.rows() < size || known_.cols() < asked.count) return false;
   asked.tolerance *= kLastStep;
   pairs_ = davidson(near_problem(looked_at, 0,
                                  [this](Pack& pack) {
@@ -180,7 +195,8 @@ void ModeSearch::leave_condensed() {
 const EigenPairs& ModeSearch::look(int wanted) {
   PairsWanted asked = so_many(wanted, coarse_tolerance(frame_->pattern().size), 1);
   asked.most_vectors = std::max(kCoarseVectors, 2 * wanted);
-  asked.extra = kBeside;
+  const int pack = kPacked;
+  asked.extra = large() ? kBeside : pack - 1 - wanted % pack;  // one guard in
   return look(asked);
 }
 
@@ -266,29 +282,51 @@ bool ModeSearch::find_below(double bound, const IndefiniteFrameFactor& factor, d
   // A residual r of the shifted problem is (I − σK⁻¹B)·r/(σt − 1) of the first, t = θ/(σθ − 1).
   const double most = std::max(std::abs(1 - bound * pairs_.theta[0]),
                                1 - bound * std::min(pairs_.lowest_theta, 0.0));
-  PairsWanted asked =
-      so_many(factor.negative_eigenvalues(), kLastStep * tolerance / std::max(most, 1.0), 0);
+  PairsWanted asked = so_many(factor.negative_eigenvalues(), tolerance / std::max(most, 1.0), 0);
   const int known = static_cast<int>(pairs_.theta.size());
   if (asked.count == 0 || asked.count > kMostBelow + known) return false;
   const std::optional<CondensedPencil> line = condensed_below(bound, factor);
-  if (line) asked.tolerance = std::max(asked.tolerance, kLineTolerance);
-  asked.extra = kBeside;
-  asked.most_vectors = most_vectors_;
-  const Pencil near = line ? line->pencil() : pencil();
-  const NearProblem problem = near_problem(
-      near, bound, [&](Pack& pack) { line ? factor.solve_rest(pack) : factor.solve(pack); });
-  const bool fits = known_.rows() == problem.size;
-  EigenPairs found = davidson(problem, fits ? known_ : pairs_.vectors, asked);
-  known_ = found.vectors.bottomRows(frame_->whole->system->pattern().size);
+  EigenPairs found = line      ? near(line->pencil(), bound, asked, factor)
+                     : large() ? near(pencil(), bound, asked, factor)
+                               : closely(bound, asked, factor);
   found.lowest_theta = pairs_.lowest_theta;
   found.vectors_used += pairs_.vectors_used;
   found = above(1 / bound, std::move(found));
-  if (found.theta.size() == 0) return false;
+  // More than there are would be a vector that is there twice.
+  if (found.theta.size() == 0 || found.theta.size() > asked.count) return false;
   if (line) found.vectors = line->expanded(found.vectors, found.theta.cwiseInverse());
-  sharpen(found, tolerance);
+  if (!sharpen(found, tolerance)) return false;
   if (!good_to(tolerance, found)) go_on(found, tolerance);
   pairs_ = std::move(found);
   return true;
+}
+
+EigenPairs ModeSearch::near(const Pencil& pencil, double bound, PairsWanted asked,
+                            const IndefiniteFrameFactor& factor) {
+  const bool whole = pencil.pattern.size == frame_->pattern().size;
+  asked.tolerance *= kLastStep;
+  if (!whole) asked.tolerance = std::max(asked.tolerance, kLineTolerance);
+  asked.extra = kBeside;
+  asked.most_vectors = kMostSteps * (asked.count + kBeside);
+  const NearProblem problem = near_problem(
+      pencil, bound, [&](Pack& pack) { whole ? factor.solve(pack) : factor.solve_rest(pack); });
+  const bool fits = known_.rows() == problem.size;
+  EigenPairs found = davidson(problem, fits ? known_ : pairs_.vectors, asked);
+  known_ = found.vectors.bottomRows(frame_->whole->system->pattern().size);
+  return found;
+}
+
+EigenPairs ModeSearch::closely(double bound, PairsWanted asked,
+                               const IndefiniteFrameFactor& factor) const {
+  const EigenProblem problem =
+      shifted_problem(pencil(), bound, [&factor](Pack& pack) { factor.solve(pack); });
+  LanczosOptions options;
+  options.start = pairs_.vectors;
+  options.start_reached = true;
+  EigenPairs found = above(1 / bound, BlockLanczos(problem, options).find(asked));
+  found = with_missing(problem, std::move(found), asked.count, bound, asked);
+  found.theta = (bound - found.theta.array().inverse()).inverse();
+  return found;
 }
 
 std::optional<CondensedPencil> ModeSearch::condensed_below(
@@ -312,18 +350,20 @@ void ModeSearch::go_on(EigenPairs& pairs, double tolerance) const {
   pairs.vectors_used += used;
 }
 
-void ModeSearch::sharpen(EigenPairs& pairs, double tolerance) const {
+bool ModeSearch::sharpen(EigenPairs& pairs, double tolerance) const {
   const EigenProblem problem = with_inner_nodes();
   for (bool again : {true, false}) {
     auto [AV, BV] = problem.apply(pairs.vectors);
     Eigen::MatrixXd KV = problem.multiply_K(pairs.vectors);
+    if (!independent(pairs.vectors, KV)) return false;
     take_best(Eigen::MatrixXd(KV), Eigen::MatrixXd(BV), pairs, KV, BV, AV);
     const Eigen::MatrixXd off = AV - pairs.vectors * pairs.theta.asDiagonal();
     const Eigen::MatrixXd K_off = BV - KV * pairs.theta.asDiagonal();
     pairs.residuals = off.cwiseProduct(K_off).colwise().sum().cwiseAbs().cwiseSqrt();
-    if (!again || good_to(tolerance, pairs)) return;
+    if (!again || (large() && good_to(tolerance, pairs))) break;
     pairs.vectors = std::move(AV);
   }
+  return true;
 }
 
 Certificate ModeSearch::prove(int wanted) {

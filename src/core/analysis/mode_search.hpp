@@ -51,13 +51,20 @@ class ModeSearch {
                                                  const IndefiniteFrameFactor& factor) const;
   /// From the vectors given at first, which are near the modes; false if they are not.
   bool look_near(PairsWanted asked);
-  /// Residuals with inner nodes, and a step with the factor of K on all pairs where one is larger:
-  /// by way of the indefinite one, λ far below the bound has fewer digits.
-  void sharpen(EigenPairs& pairs, double tolerance) const;
+  /// Large frames: all pairs below the bound, from all that is known, and what comes after them.
+  EigenPairs near(const Pencil& pencil, double bound, PairsWanted asked,
+                  const IndefiniteFrameFactor& factor);
+  /// Other frames, to more digits than a growing space keeps.
+  EigenPairs closely(double bound, PairsWanted asked, const IndefiniteFrameFactor& factor) const;
+  /// Residuals with inner nodes, and a step with the factor of K on all pairs (in large frames
+  /// where one is larger): by way of the indefinite one, λ far below the bound has fewer digits.
+  /// False if the vectors are not apart from each other.
+  bool sharpen(EigenPairs& pairs, double tolerance) const;
   /// Goes on with the inner nodes.
   void leave_condensed();
   /// From vectors that are nearly modes, with the factor of K.
   void go_on(EigenPairs& pairs, double tolerance) const;
+  bool large() const;
   Pencil pencil() const { return {frame_->pattern(), frame_->stiffness, *values_}; }
   EigenProblem with_inner_nodes() const;
   EigenProblem problem() const;

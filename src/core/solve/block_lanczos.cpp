@@ -126,6 +126,7 @@ struct BlockLanczos::Basis {
     Index rank = normalise(W, KW, shortest);
     if (rank == 0) return false;
     if (shortest < kScaledUp) {
+      if (problem_.renew) KW = problem_.multiply_K(W);
       orthogonalise(block);
     }
     if (shortest < kUneven) rank = normalise(W, KW, shortest);

@@ -20,6 +20,8 @@ struct EigenProblem {
   std::function<MatrixXd(const MatrixXd&)> multiply_K;
   /// A·X and K·A·X.
   std::function<Block(const MatrixXd& X)> apply;
+  /// K·W has rounding of its own, and is made anew where columns are scaled up.
+  bool renew = false;
 };
 
 struct LanczosOptions {

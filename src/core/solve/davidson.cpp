@@ -19,8 +19,9 @@ constexpr double kRankTolerance = 1e-6;
 constexpr double kUneven = 0.1;
 /// What was carried along with a vector has lost too many where less is left of it: anew.
 constexpr double kScaledUp = 1e-3;
-/// What is left of a vector outside the basis, when less than this part of it, is rounding.
-constexpr double kNew = 1e-10;
+/// What is left of a vector outside the basis, when less than this part of it, is rounding:
+/// K-products of smooth vectors in stiff frames are good to a few digits more.
+constexpr double kNew = 1e-7;
 constexpr int kAttempts = 3;
 constexpr unsigned kSeed = 20261126;
 
