@@ -27,10 +27,6 @@ double wave_number(double P, double EI) {
   return EI > 0 ? std::sqrt(std::abs(P) / EI) : 0;
 }
 
-bool is_large(const FrameSystem& frame) {
-  return frame.dofs().size() >= kLargeFrame;
-}
-
 /// Mean compression of a member by what stays and what grows, and what it carries hinged.
 struct Compression {
   double stays = 0, grows = 0, hinged = 0;
@@ -65,7 +61,7 @@ class BucklingSolver {
       before_ = &before;
     }
     if (!find(result)) return result;
-    if (before_ != nullptr && search_) before.modes = search_->known();
+    if (before_ != nullptr) before.modes = search_->known();
     if (!before.lengths) before.lengths.emplace(frame_);
     if (!reversed_) {
       report(*before.lengths, result);

@@ -90,6 +90,9 @@ Eigen::MatrixXd carried_over(const Model& frame, const SplitFrame& from,
 
 /// Frames of so many unknowns or more are large: their modes are found on the way that is fastest.
 inline constexpr int kLargeFrame = 3000;
+inline bool is_large(const FrameSystem& frame) {
+  return frame.dofs().size() >= kLargeFrame;
+}
 
 /// How well modes are found: what small frames get for nothing costs large ones seconds.
 struct ModeAccuracy {

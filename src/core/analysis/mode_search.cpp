@@ -72,7 +72,8 @@ int count_below(const EigenPairs& pairs, double bound) {
   return static_cast<int>((pairs.theta.array() * bound > 1).count());
 }
 
-/// V to the best vectors of its span, by its products with K and B, and so for what comes with it.
+/// V to the best vectors of its span, by its products with K and B, and so for what comes with it,
+/// which may be those products.
 template <class... Matrices>
 void take_best(const Eigen::MatrixXd& KV, const Eigen::MatrixXd& BV, EigenPairs& pairs,
                Matrices&... others) {
@@ -162,25 +163,20 @@ EigenProblem ModeSearch::with_inner_nodes() const {
   return eigen_problem(pencil(), [this](Pack& pack) { frame_->solve(pack); });
 }
 
-EigenProblem ModeSearch::problem() const {
-  if (!condensed_) return with_inner_nodes();
-  return eigen_problem(condensed_->pencil(), [this](Pack& pack) { frame_->solve_rest(pack); });
+SolvePack ModeSearch::solver() const {
+  if (!condensed_) return [this](Pack& pack) { frame_->solve(pack); };
+  return [this](Pack& pack) { frame_->solve_rest(pack); };
 }
 
-bool ModeSearch::large() const {
-  return frame_->whole->system->pattern().size >= kLargeFrame;
+EigenProblem ModeSearch::problem() const {
+  return eigen_problem(looked_at(), solver());
 }
 
 bool ModeSearch::look_near(PairsWanted asked) {
-  const Pencil looked_at = condensed_ ? condensed_->pencil() : pencil();
-  const int size = looked_at.pattern.size;
-  if (!large() || known_.rows() < size || known_.cols() < asked.count) return false;
+  const NearProblem problem = near_problem(looked_at(), 0, solver());
+  if (!large() || known_.rows() < problem.size || known_.cols() < asked.count) return false;
   asked.tolerance *= kLastStep;
-  pairs_ = davidson(near_problem(looked_at, 0,
-                                 [this](Pack& pack) {
-                                   condensed_ ? frame_->solve_rest(pack) : frame_->solve(pack);
-                                 }),
-                    known_.bottomRows(size), asked);
+  pairs_ = davidson(problem, known_.bottomRows(problem.size), asked);
   return pairs_.converged;
 }
 
@@ -356,7 +352,7 @@ bool ModeSearch::sharpen(EigenPairs& pairs, double tolerance) const {
     auto [AV, BV] = problem.apply(pairs.vectors);
     Eigen::MatrixXd KV = problem.multiply_K(pairs.vectors);
     if (!independent(pairs.vectors, KV)) return false;
-    take_best(Eigen::MatrixXd(KV), Eigen::MatrixXd(BV), pairs, KV, BV, AV);
+    take_best(KV, BV, pairs, KV, BV, AV);
     const Eigen::MatrixXd off = AV - pairs.vectors * pairs.theta.asDiagonal();
     const Eigen::MatrixXd K_off = BV - KV * pairs.theta.asDiagonal();
     pairs.residuals = off.cwiseProduct(K_off).colwise().sum().cwiseAbs().cwiseSqrt();

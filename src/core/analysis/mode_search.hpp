@@ -64,10 +64,13 @@ class ModeSearch {
   void leave_condensed();
   /// From vectors that are nearly modes, with the factor of K.
   void go_on(EigenPairs& pairs, double tolerance) const;
-  bool large() const;
+  bool large() const { return is_large(*frame_->whole->system); }
   Pencil pencil() const { return {frame_->pattern(), frame_->stiffness, *values_}; }
   EigenProblem with_inner_nodes() const;
   EigenProblem problem() const;
+  /// What is looked at, with the inner nodes or without, and what solves with its K.
+  Pencil looked_at() const { return condensed_ ? condensed_->pencil() : pencil(); }
+  SolvePack solver() const;
 
   const EigenFrame* frame_;
   const std::vector<double>* values_;
