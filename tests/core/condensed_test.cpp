@@ -107,6 +107,19 @@ TEST(CondensedPencil, IsTrueAtBothEndsAndCountsThere) {
   }
 }
 
+TEST(CondensedPencil, MembersStandAloneAsFarAsTheirEliminationSays) {
+  const Softened frame(uneven_frame(), 4);
+  const int inner = frame.eigen.system().inner_size();
+  int standing = 0, all = 0;
+  for (double lambda = 1; lambda < 200; lambda *= 1.4, ++all) {
+    const bool stand = InnerElimination::definite(frame.eigen.pattern(), frame.at(lambda), inner);
+    EXPECT_EQ(stand, InnerElimination(frame.eigen.pattern(), frame.at(lambda), inner).definite());
+    standing += stand ? 1 : 0;
+  }
+  EXPECT_GT(standing, 0);
+  EXPECT_LT(standing, all);
+}
+
 /// What the values of two searches differ by at most.
 double largest_difference(const EigenPairs& a, const EigenPairs& b, int count) {
   return (a.theta.head(count).cwiseQuotient(b.theta.head(count)).array() - 1).abs().maxCoeff();
@@ -138,6 +151,24 @@ TEST(ModeSearch, LargeFramesHaveTheSameModesWithoutInnerNodes) {
       EXPECT_TRUE(without.pairs().converged);
       for (int i = 0; i < kWanted; ++i) {
         EXPECT_LT(without.pairs().residuals[i], 1e-5 * without.pairs().theta[i]);
+      }
+    }
+  }
+}
+
+TEST(ModeSearch, CountsOfALargeFrameAreRightCloseBesideAMode) {
+  const Softened frame(Building(9, 8, 4e3).b.model, 2);
+  ASSERT_TRUE(is_large(*frame.frame.system));
+  ModeSearch search(frame.eigen, frame.B, 240);
+  const VectorXd lambdas = search.find(6, 1e-9).theta.head(6).cwiseInverse();
+  const double lowest = lambdas[0];
+  for (const double off : {4e-3, 1e-3, 1e-5, 1e-7}) {
+    for (const double bound : {lowest * (1 - off), lowest * (1 + off)}) {
+      for (const auto keep :
+           {IndefiniteFrameFactor::Keep::count_only, IndefiniteFrameFactor::Keep::factor}) {
+        const auto factor = IndefiniteFrameFactor::make(frame.eigen, frame.at(bound), keep);
+        ASSERT_TRUE(factor);
+        EXPECT_EQ(factor->negative_eigenvalues(), (lambdas.array() < bound).count()) << off;
       }
     }
   }

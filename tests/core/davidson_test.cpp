@@ -110,6 +110,22 @@ TEST(Davidson, AGoodStartSavesVectors) {
   EXPECT_LT(near.vectors_used, far.vectors_used);
 }
 
+TEST(Davidson, StepsThatAreOnlyNearlyRightEndAtTheSamePairs) {
+  const Dense dense(chains(120, 1), mixed_loads(120));
+  NearProblem problem = dense.near(dense.shift_after(7));
+  const EigenPairs by_right = davidson(problem, random_block(120, 7, 1), so_many(7));
+  MatrixXd off = random_block(120, 120, 4);
+  off = MatrixXd::Identity(120, 120) + 0.01 * (off + off.transpose());
+  problem.solve = [off, right = problem.solve](MatrixXd& X) {
+    right(X);
+    X = (off * X).eval();
+  };
+  const EigenPairs pairs = davidson(problem, random_block(120, 7, 1), so_many(7));
+  EXPECT_TRUE(pairs.converged);
+  dense.expect_pairs(pairs, 7);
+  EXPECT_GE(pairs.vectors_used, by_right.vectors_used);
+}
+
 TEST(Davidson, CopiesThatTheStartHasNoPartOfAreFound) {
   const Dense dense(chains(40, 3), VectorXd::Ones(120));
   MatrixXd start = MatrixXd::Zero(120, 6);

@@ -187,11 +187,15 @@ std::optional<IndefiniteFrameFactor> IndefiniteFrameFactor::make(const EigenFram
   const auto& [inner, rest] = factor.condensed_;
   if (!inner->regular()) return std::nullopt;
   const SymmetricPattern& outer = frame.whole->system->pattern();
+  if (is_large(*frame.whole->system)) {
+    factor.outer_ = IndefiniteFactor::make(outer, rest, Precision::single_numbers,
+                                           frame.whole->factor->analysis());
+  }
+  if (!factor.outer_ && keep == Keep::factor) factor.outer_ = IndefiniteFactor::make(outer, rest);
   std::optional<int> negative;
-  if (keep == Keep::factor) {
-    factor.outer_ = IndefiniteFactor::make(outer, rest);
-    if (factor.outer_) negative = factor.outer_->negative_eigenvalues();
-  } else {
+  if (factor.outer_) {
+    negative = factor.outer_->negative_eigenvalues();
+  } else if (keep == Keep::count_only) {
     negative = ulterix::negative_eigenvalues(outer, rest);
   }
   if (!negative) return std::nullopt;
@@ -253,7 +257,7 @@ ModeAccuracy mode_accuracy(const FrameSystem& frame) {
   constexpr int kSmall = 500;
   const int size = frame.dofs().size();
   if (size < kSmall) return {5e-5, 1e-8};
-  return {5e-4, size < kLargeFrame ? 1e-6 : 1e-4};
+  return {5e-4, size < kLargeFrame ? 1e-6 : 3e-5};
 }
 
 EigenProblem eigen_problem(const Pencil& pencil, const SolvePack& solve) {

@@ -56,7 +56,9 @@ struct EigenFrame {
 /// `values` of a matrix on the frame's pattern.
 Condensed condensed(const EigenFrame& frame, const std::vector<double>& values);
 
-/// LDLᵀ of a matrix on an EigenFrame's pattern that may be indefinite, inner nodes first.
+/// LDLᵀ of a matrix on an EigenFrame's pattern that may be indefinite, inner nodes first. The rest
+/// of large frames is factorised in single numbers, where those tell the number of negative
+/// eigenvalues, and solutions are near ones then.
 class IndefiniteFrameFactor {
  public:
   enum class Keep { count_only, factor };

@@ -10,8 +10,9 @@ namespace ulterix {
 
 namespace {
 
-/// The count is made so far above the last mode, or half-way to the next.
-constexpr double kBeyond = 1e-3;
+/// The count is made so far above the last mode, or half-way to the next. Single numbers, which
+/// count in large frames, want to be further from a mode.
+constexpr double kBeyond = 1e-3, kBeyondLarge = 5e-3;
 constexpr int kAttempts = 3;
 /// With more modes below the bound than this beyond those known, it was too high.
 constexpr int kMostBelow = 100;
@@ -125,8 +126,8 @@ std::vector<double> shifted(const EigenFrame& frame, const std::vector<double>& 
 
 /// True if no member buckles between its ends up to λ.
 bool members_stand(const EigenFrame& frame, const std::vector<double>& B, double lambda) {
-  return InnerElimination(frame.pattern(), shifted(frame, B, lambda), frame.system().inner_size())
-      .definite();
+  return InnerElimination::definite(frame.pattern(), shifted(frame, B, lambda),
+                                    frame.system().inner_size());
 }
 
 /// By its values at 0 and at one more λ; empty where it would not do, or is not worth the trouble.
@@ -246,7 +247,7 @@ double ModeSearch::beyond(int wanted) const {
   const Eigen::VectorXd& theta = pairs_.theta;
   Eigen::Index last = std::min<Eigen::Index>(theta.size(), wanted) - 1;
   while (last + 1 < theta.size() && theta[last + 1] * (1 + kSameValue) > theta[last]) ++last;
-  const double bound = (1 + kBeyond) / theta[last];
+  const double bound = (1 + (large() ? kBeyondLarge : kBeyond)) / theta[last];
   return last + 1 < theta.size() ? std::min(bound, (1 / theta[last] + 1 / theta[last + 1]) / 2)
                                  : bound;
 }

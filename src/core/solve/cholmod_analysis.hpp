@@ -46,11 +46,6 @@ inline std::span<const std::int64_t> list(const void* data, std::size_t size) {
   return {static_cast<const std::int64_t*>(data), size};
 }
 
-inline EliminationBlocks elimination_blocks(const cholmod_factor& L) {
-  return {list(L.super, L.nsuper + 1), list(L.pi, L.nsuper + 1), list(L.s, L.ssize),
-          list(L.Perm, L.n), list(L.px, L.nsuper + 1)};
-}
-
 /// The factor's structure.
 struct Analysis {
   cholmod_common common;
@@ -69,6 +64,13 @@ struct Analysis {
   }
   Analysis(const Analysis&) = delete;
   Analysis& operator=(const Analysis&) = delete;
+
+  bool in_blocks() const { return L->is_super != 0; }
+  /// Precondition: it is in blocks.
+  EliminationBlocks blocks() const {
+    return {list(L->super, L->nsuper + 1), list(L->pi, L->nsuper + 1), list(L->s, L->ssize),
+            list(L->Perm, L->n), list(L->px, L->nsuper + 1)};
+  }
 };
 
 }  // namespace ulterix

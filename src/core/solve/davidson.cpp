@@ -72,30 +72,28 @@ class Davidson {
     return open;
   }
 
-  /// W = (K − σB)⁻¹·BX. K·W by way of B: multiplied by K, smooth vectors lose digits in its norm.
-  Block solved(const MatrixXd& BX) const {
+  /// W = (K − σB)⁻¹·R, nearly.
+  Block solved(const MatrixXd& R) const {
     Block block;
-    block.W = BX;
+    block.W = R;
     problem_.solve(block.W);
+    block.KW = problem_.multiply_K(block.W);
     block.BW = problem_.multiply_B(block.W);
-    block.KW = BX + problem_.shift * block.BW;
     return block;
   }
 
-  /// (K − σB)⁻¹·B·x of the open pairs, and their residuals.
+  /// What the open pairs leave, K·x − B·x/θ, solved with: x less the step of the inverse, whose
+  /// length is their residual.
   Block step(const std::vector<Index>& open) {
     const MatrixXd c = coefficients_(Eigen::all, open);
-    Block block = solved(tall_product(B_basis_, c));
-    const VectorXd distance = distances()(open);
-    const MatrixXd along = c * distance.cwiseInverse().asDiagonal();
-    MatrixXd R = block.W, KR = block.KW;
-    tall_subtract(basis_, 0, along, R);
-    tall_subtract(K_basis_, 0, along, KR);
-    const VectorXd squares = R.cwiseProduct(KR).colwise().sum();
+    const VectorXd lambdas = theta_(open).cwiseInverse();
+    Block block =
+        solved(tall_product(K_basis_, c) - tall_product(B_basis_, c * lambdas.asDiagonal()));
+    const VectorXd squares = block.W.cwiseProduct(block.KW).colwise().sum();
     residuals_.conservativeResize(found());
     seen_.conservativeResize(found());
-    residuals_(open) = squares.cwiseAbs().cwiseSqrt().cwiseProduct(distance.cwiseAbs());
-    seen_(open) = distance;
+    residuals_(open) = squares.cwiseAbs().cwiseSqrt();
+    seen_(open) = distances()(open);
     return block;
   }
 

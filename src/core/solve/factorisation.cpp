@@ -17,14 +17,18 @@ constexpr Eigen::Index kSeveral = 2;
 
 }  // namespace
 
-struct Factorisation::Impl : Analysis {
+struct Factorisation::Impl {
+  std::shared_ptr<Analysis> analysis;
+  cholmod_common& common = analysis->common;
+  cholmod_factor* L = analysis->L;
   const SymmetricPattern* pattern;
   double smallest_pivot = 1, flops = 0;
   cholmod_dense *solution = nullptr, *Y = nullptr, *E = nullptr;
   LargeBlock own;  ///< values of L where it has supernodes
   SolvePlan plan;
 
-  explicit Impl(const SymmetricPattern& p) : Analysis(p, CHOLMOD_AUTO), pattern(&p) {
+  explicit Impl(const SymmetricPattern& p)
+      : analysis(std::make_shared<Analysis>(p, CHOLMOD_AUTO)), pattern(&p) {
     flops = common.fl;
   }
   ~Impl() {
@@ -38,7 +42,7 @@ struct Factorisation::Impl : Analysis {
   }
 
   bool factorise(const std::vector<double>& values) {
-    if (L->is_super) return factorise_here(values);
+    if (analysis->in_blocks()) return factorise_here(values);
     cholmod_sparse A = view(*pattern, &values);
     common.final_ll = 1;
     cholmod_l_factorize(&A, L, &common);
@@ -50,15 +54,15 @@ struct Factorisation::Impl : Analysis {
       own = large_block(L->xsize);
       L->x = own.get();
       L->xtype = CHOLMOD_REAL;
-      plan = SolvePlan(elimination_blocks(*L));
+      plan = SolvePlan(analysis->blocks());
     }
-    return factorise_definite(*pattern, values, elimination_blocks(*L), own.get());
+    return factorise_definite(*pattern, values, analysis->blocks(), own.get());
   }
 
-  SupernodalFactor supernodes() const { return {elimination_blocks(*L), own.get(), 0, plan}; }
+  SupernodalFactor<double> supernodes() const { return {analysis->blocks(), own.get(), 0, plan}; }
 
   void solve_pack(double* rows) {
-    if (L->is_super) {
+    if (analysis->in_blocks()) {
       ulterix::solve(supernodes(), rows);
       return;
     }
@@ -70,7 +74,7 @@ struct Factorisation::Impl : Analysis {
   }
 
   void solve(Eigen::Ref<Eigen::MatrixXd> X) {
-    if (L->is_super && (X.cols() >= kSeveral || plan.shares())) {
+    if (analysis->in_blocks() && (X.cols() >= kSeveral || plan.shares())) {
       ulterix::solve(supernodes(), X);
       return;
     }
@@ -93,7 +97,7 @@ struct Factorisation::Impl : Analysis {
   void for_each_diagonal(const Visit& visit) const {
     const auto* perm = static_cast<const std::int64_t*>(L->Perm);
     const auto* x = static_cast<const double*>(L->x);
-    if (L->is_super) {
+    if (analysis->in_blocks()) {
       const auto* super = static_cast<const std::int64_t*>(L->super);
       const auto* pi = static_cast<const std::int64_t*>(L->pi);
       const auto* px = static_cast<const std::int64_t*>(L->px);
@@ -135,6 +139,10 @@ FactorStatus Factorisation::factorise(const std::vector<double>& values) {
   if (!impl_->factorise(values)) return FactorStatus::not_positive_definite;
   impl_->find_smallest_pivot(values);
   return FactorStatus::positive_definite;
+}
+
+std::shared_ptr<const Analysis> Factorisation::analysis() const {
+  return impl_->analysis;
 }
 
 double Factorisation::smallest_pivot() const {

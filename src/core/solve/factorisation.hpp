@@ -8,6 +8,8 @@
 
 namespace ulterix {
 
+struct Analysis;
+
 enum class FactorStatus { positive_definite, not_positive_definite, not_finite };
 
 /// Sparse symmetric factorisation (CHOLMOD; large ones on all cores) of matrices that share one
@@ -32,6 +34,9 @@ class Factorisation {
   void solve_pack(double* rows) const;
 
   double flops() const;  ///< of one factorisation
+
+  /// The structure of the factor, for other matrices of the pattern.
+  std::shared_ptr<const Analysis> analysis() const;
 
  private:
   struct Impl;

@@ -1,31 +1,78 @@
 #include "core/solve/indefinite_factor.hpp"
 
+#include <cmath>
 #include <utility>
+#include <variant>
 
 #include "core/solve/cholmod_analysis.hpp"
 #include "core/solve/multifrontal.hpp"
 #include "core/solve/supernodal_solve.hpp"
+#include "core/solve/tall_products.hpp"
 
 namespace ulterix {
 
 namespace {
 
-std::optional<BlockLdl> factorise(const Analysis& analysis, const SymmetricPattern& pattern,
-                                  const std::vector<double>& values, bool keep) {
-  return factorise_indefinite(pattern, values, elimination_blocks(*analysis.L), keep);
-}
+/// What is left of a vector at the most where a factor in single numbers stands for its matrix.
+constexpr double kMostLeft = 0.25;
+constexpr unsigned kSeed = 20261126;
 
 }  // namespace
 
 struct IndefiniteFactor::Impl {
-  explicit Impl(const SymmetricPattern& pattern) : analysis(pattern, CHOLMOD_SUPERNODAL) {}
-
-  SupernodalFactor supernodes() const {
-    return {elimination_blocks(*analysis.L), ldl.values.get(), ldl.panel, plan};
+  Impl(const SymmetricPattern& pattern, std::shared_ptr<const Analysis> known)
+      : analysis(std::move(known)) {
+    if (!analysis || !analysis->in_blocks()) {
+      analysis = std::make_shared<Analysis>(pattern, CHOLMOD_SUPERNODAL);
+    }
   }
 
-  Analysis analysis;
-  BlockLdl ldl;
+  template <class Number>
+  bool make(const SymmetricPattern& pattern, const std::vector<double>& values) {
+    auto made = factorise_indefinite<Number>(pattern, values, analysis->blocks(), true);
+    if (!made) return false;
+    ldl = std::move(*made);
+    plan = SolvePlan(analysis->blocks());
+    return true;
+  }
+
+  /// X, a matrix or the rows of a pack, in place.
+  template <class Columns>
+  void solve(Columns X) const {
+    const auto by = [&](const auto& made) {
+      ulterix::solve(SupernodalFactor{analysis->blocks(), made.values.get(), made.panel, plan}, X);
+    };
+    std::visit(by, ldl);
+  }
+
+  int negative() const {
+    return std::visit([](const auto& made) { return made.negative; }, ldl);
+  }
+
+  /// True if the factor has as many negative eigenvalues as the matrix K. Its product F is K but
+  /// for rounding, and as long as I − F⁻¹·K shrinks every vector, no matrix on the way from F to K
+  /// is singular. Random vectors are drawn to what it shrinks least by a first step, and the second
+  /// shows how much.
+  bool stands_for(const SymmetricPattern& pattern, const std::vector<double>& values) const {
+    Eigen::VectorXd weights(pattern.size);
+    for (int j = 0; j < pattern.size; ++j) {
+      weights[j] = std::abs(values[std::size_t(pattern.column_start[std::size_t(j)])]);
+    }
+    const auto step = [&](Eigen::MatrixXd& X) -> Eigen::RowVectorXd {
+      Eigen::MatrixXd Y = multiply_block(pattern, values, X);
+      solve<Eigen::Ref<Eigen::MatrixXd>>(Y);
+      X -= Y;
+      return weights.transpose() * X.cwiseAbs2();
+    };
+    const Eigen::VectorXd units =
+        (weights.array() > 0).select(weights.cwiseSqrt().cwiseInverse(), 0);
+    Eigen::MatrixXd X = units.asDiagonal() * random_block(pattern.size, kPacked, kSeed);
+    const Eigen::RowVectorXd first = step(X), second = step(X);
+    return (second.array() <= kMostLeft * kMostLeft * first.array()).all();
+  }
+
+  std::shared_ptr<const Analysis> analysis;
+  std::variant<BlockLdl<double>, BlockLdl<float>> ldl;
   SolvePlan plan;
 };
 
@@ -35,32 +82,35 @@ IndefiniteFactor::IndefiniteFactor(IndefiniteFactor&&) noexcept = default;
 IndefiniteFactor& IndefiniteFactor::operator=(IndefiniteFactor&&) noexcept = default;
 
 std::optional<IndefiniteFactor> IndefiniteFactor::make(const SymmetricPattern& pattern,
-                                                       const std::vector<double>& values) {
-  auto impl = std::make_unique<Impl>(pattern);
-  auto ldl = factorise(impl->analysis, pattern, values, true);
-  if (!ldl) return std::nullopt;
-  impl->ldl = std::move(*ldl);
-  impl->plan = SolvePlan(elimination_blocks(*impl->analysis.L));
+                                                       const std::vector<double>& values,
+                                                       Precision precision,
+                                                       std::shared_ptr<const Analysis> analysis) {
+  auto impl = std::make_unique<Impl>(pattern, std::move(analysis));
+  const bool made = precision == Precision::single_numbers
+                        ? impl->make<float>(pattern, values) && impl->stands_for(pattern, values)
+                        : impl->make<double>(pattern, values);
+  if (!made) return std::nullopt;
   return IndefiniteFactor(std::move(impl));
 }
 
 int IndefiniteFactor::negative_eigenvalues() const {
-  return impl_->ldl.negative;
+  return impl_->negative();
 }
 
 // NOLINTNEXTLINE(performance-unnecessary-value-param): a view, and written through
 void IndefiniteFactor::solve(Eigen::Ref<Eigen::MatrixXd> X) const {
-  ulterix::solve(impl_->supernodes(), X);
+  impl_->solve<Eigen::Ref<Eigen::MatrixXd>>(X);
 }
 
 void IndefiniteFactor::solve_pack(double* rows) const {
-  ulterix::solve(impl_->supernodes(), rows);
+  impl_->solve(rows);
 }
 
 std::optional<int> negative_eigenvalues(const SymmetricPattern& pattern,
                                         const std::vector<double>& values) {
   if (pattern.size == 0) return 0;
-  const auto ldl = factorise(Analysis(pattern, CHOLMOD_SUPERNODAL), pattern, values, false);
+  const Analysis analysis(pattern, CHOLMOD_SUPERNODAL);
+  const auto ldl = factorise_indefinite<double>(pattern, values, analysis.blocks(), false);
   if (!ldl) return std::nullopt;
   return ldl->negative;
 }

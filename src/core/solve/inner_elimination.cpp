@@ -4,6 +4,7 @@
 
 #include <Eigen/Eigenvalues>
 #include <algorithm>
+#include <atomic>
 
 #include "core/solve/lapack.hpp"
 #include "core/solve/packed_kernels.hpp"
@@ -16,6 +17,8 @@ namespace {
 
 /// A group with an eigenvalue below this part of its largest is singular.
 constexpr double kSingular = 1e-11;
+/// Columns of the rest that one thread adds to.
+constexpr int kColumnsAtOnce = 8192;
 
 /// Unknowns that no entry couples to later ones end a group.
 std::vector<int> group_starts(const SymmetricPattern& pattern, int inner) {
@@ -42,6 +45,16 @@ void each_entry(const SymmetricPattern& pattern, const std::vector<double>& valu
       visit(static_cast<int>(pattern.rows[at]), j, values[at]);
     }
   }
+}
+
+/// The entries of the group's unknowns with each other.
+MatrixXd own_part(const SymmetricPattern& pattern, const std::vector<double>& values, int from,
+                  int to) {
+  MatrixXd K = MatrixXd::Zero(to - from, to - from);
+  each_entry(pattern, values, from, to, [&](int row, int column, double value) {
+    if (row < to) K(row - from, column - from) = K(column - from, row - from) = value;
+  });
+  return K;
 }
 
 /// False where K is not positive definite.
@@ -72,6 +85,20 @@ InnerElimination::InnerElimination(const SymmetricPattern& pattern,
   }
 }
 
+bool InnerElimination::definite(const SymmetricPattern& pattern, const std::vector<double>& values,
+                                int inner) {
+  const std::vector<int> starts = group_starts(pattern, inner);
+  std::atomic<bool> all = true;
+  tbb::parallel_for(std::size_t{1}, starts.size(), [&](std::size_t g) {
+    MatrixXd K = own_part(pattern, values, starts[g - 1], starts[g]);
+    const auto size = static_cast<int>(K.rows());
+    int info = 0;
+    dpotrf_("L", &size, K.data(), &size, &info);
+    if (info != 0) all = false;
+  });
+  return all;
+}
+
 InnerElimination::Group InnerElimination::make_group(const SymmetricPattern& pattern,
                                                      const std::vector<double>& values, int inner,
                                                      int from, int to) {
@@ -83,16 +110,13 @@ InnerElimination::Group InnerElimination::make_group(const SymmetricPattern& pat
   });
   std::sort(ends.begin(), ends.end());
   ends.erase(std::unique(ends.begin(), ends.end()), ends.end());
-  MatrixXd K = MatrixXd::Zero(to - from, to - from);
   group.coupling.setZero(to - from, static_cast<Eigen::Index>(ends.size()));
   each_entry(pattern, values, from, to, [&](int row, int column, double value) {
-    if (row < inner) {
-      K(row - from, column - from) = K(column - from, row - from) = value;
-    } else {
-      const auto place = std::lower_bound(ends.begin(), ends.end(), row - inner);
-      group.coupling(column - from, place - ends.begin()) = value;
-    }
+    if (row < inner) return;
+    const auto place = std::lower_bound(ends.begin(), ends.end(), row - inner);
+    group.coupling(column - from, place - ends.begin()) = value;
   });
+  const MatrixXd K = own_part(pattern, values, from, to);
   if (!invert_definite(K, group.inverse)) {
     const Eigen::SelfAdjointEigenSolver<MatrixXd> eigen(K);
     const Eigen::VectorXd& d = eigen.eigenvalues();
@@ -109,23 +133,30 @@ std::vector<double> InnerElimination::rest(const SymmetricPattern& pattern,
                                            const std::vector<double>& values,
                                            const SymmetricPattern& outer) const {
   std::vector<double> result(outer.rows.size(), 0.0);
-  const auto entry = [&](int row, int column) -> double& {
-    const auto from = outer.rows.begin() + outer.column_start[column];
-    const auto to = outer.rows.begin() + outer.column_start[column + 1];
-    return result[static_cast<std::size_t>(std::lower_bound(from, to, row) - outer.rows.begin())];
-  };
-  each_entry(pattern, values, inner_, pattern.size, [&](int row, int column, double value) {
-    entry(row - inner_, column - inner_) += value;
-  });
-  MatrixXd taken;
-  for (const Group& group : groups_) {
-    taken.noalias() = group.coupling.transpose() * group.follows;
-    for (std::size_t j = 0; j < group.ends.size(); ++j) {
-      for (std::size_t i = j; i < group.ends.size(); ++i) {
-        entry(group.ends[i], group.ends[j]) -= taken(Eigen::Index(i), Eigen::Index(j));
+  // Each thread has its own columns and adds to them in the order of the groups.
+  const int pieces = (outer.size + kColumnsAtOnce - 1) / kColumnsAtOnce;
+  tbb::parallel_for(0, pieces, [&](int piece) {
+    const int from = piece * kColumnsAtOnce, to = std::min(from + kColumnsAtOnce, outer.size);
+    const auto entry = [&](int row, int column) -> double& {
+      const auto first = outer.rows.begin() + outer.column_start[column];
+      const auto last = outer.rows.begin() + outer.column_start[column + 1];
+      return result[static_cast<std::size_t>(std::lower_bound(first, last, row) -
+                                             outer.rows.begin())];
+    };
+    each_entry(pattern, values, inner_ + from, inner_ + to, [&](int row, int column, double value) {
+      entry(row - inner_, column - inner_) += value;
+    });
+    Eigen::VectorXd taken;
+    for (const Group& group : groups_) {
+      const std::vector<int>& ends = group.ends;
+      const auto first = std::lower_bound(ends.begin(), ends.end(), from);
+      for (auto end = first; end != ends.end() && *end < to; ++end) {
+        const auto j = static_cast<Eigen::Index>(end - ends.begin());
+        taken.noalias() = group.coupling.transpose() * group.follows.col(j);
+        for (auto i = j; i < taken.size(); ++i) entry(ends[std::size_t(i)], *end) -= taken[i];
       }
     }
-  }
+  });
   return result;
 }
 

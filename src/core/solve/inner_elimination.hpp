@@ -24,6 +24,10 @@ class InnerElimination {
   /// False: a member is unstable between its ends.
   bool definite() const { return regular_ && negative_ == 0; }
 
+  /// The same of other values, without anything else being made of them.
+  static bool definite(const SymmetricPattern& pattern, const std::vector<double>& values,
+                       int inner);
+
   /// The Schur complement, on the pattern of the unknowns left. `pattern` and `values` as before.
   std::vector<double> rest(const SymmetricPattern& pattern, const std::vector<double>& values,
                            const SymmetricPattern& outer) const;

@@ -11,12 +11,15 @@ void keep_large_blocks();
 
 struct GiveBack {
   std::size_t size = 0;
-  void operator()(double* block) const noexcept;
+  void operator()(void* block) const noexcept;
 };
-using LargeBlock = std::unique_ptr<double[], GiveBack>;
+template <class Number>
+using LargeBlockOf = std::unique_ptr<Number[], GiveBack>;
+using LargeBlock = LargeBlockOf<double>;
 
 /// Room for so many numbers, not set. What is given back serves the next that asks, from whatever
 /// thread: clearing fresh pages costs a good part of a factorisation.
-LargeBlock large_block(std::size_t count);
+template <class Number = double>
+LargeBlockOf<Number> large_block(std::size_t count);
 
 }  // namespace ulterix

@@ -14,13 +14,26 @@ using Eigen::Index;
 
 namespace {
 
-typedef double Row __attribute__((vector_size(kPacked * sizeof(double)), aligned(8)));
+/// A packed row, which may begin anywhere (a template argument of its type would lose that).
+template <class Number>
+struct Packed;
+template <>
+struct Packed<double> {
+  typedef double Row __attribute__((vector_size(kPacked * sizeof(double)), aligned(8)));
+};
+template <>
+struct Packed<float> {
+  typedef float Row __attribute__((vector_size(kPacked * sizeof(float)), aligned(4)));
+};
 
 /// N columns of A at once: enough sums to keep the multipliers busy, or enough products to each
 /// row that is read and written.
-template <int N>
-[[gnu::always_inline]] inline void add_inner_of(const double* a, Index stride, const Row* w,
-                                                Index rows, Row* sum) {
+template <int N, class Number>
+[[gnu::always_inline]] inline void add_inner_of(const Number* a, Index stride, const Number* packed,
+                                                Index rows, Number* sums) {
+  using Row = typename Packed<Number>::Row;
+  const Row* w = reinterpret_cast<const Row*>(packed);
+  Row* sum = reinterpret_cast<Row*>(sums);
   Row s[N];
   for (int k = 0; k < N; ++k) s[k] = sum[k];
   for (Index r = 0; r < rows; ++r) {
@@ -29,11 +42,14 @@ template <int N>
   for (int k = 0; k < N; ++k) sum[k] = s[k];
 }
 
-template <int N>
-[[gnu::always_inline]] inline void take_product_of(const double* a, Index stride, const Row* c,
-                                                   Index rows, Row* w) {
+template <int N, class Number>
+[[gnu::always_inline]] inline void take_product_of(const Number* a, Index stride, const Number* c,
+                                                   Index rows, Number* packed) {
+  using Row = typename Packed<Number>::Row;
+  const Row* own_rows = reinterpret_cast<const Row*>(c);
+  Row* w = reinterpret_cast<Row*>(packed);
   Row own[N];
-  for (int k = 0; k < N; ++k) own[k] = c[k];
+  for (int k = 0; k < N; ++k) own[k] = own_rows[k];
   for (Index r = 0; r < rows; ++r) {
     Row even = a[r] * own[0], odd{};
     for (int k = 1; k < N; ++k) (k % 2 == 0 ? even : odd) += a[k * stride + r] * own[k];
@@ -41,33 +57,56 @@ template <int N>
   }
 }
 
+template <class Number>
+[[gnu::always_inline]] inline void add_inner_for(const Number* a, Index stride, Index columns,
+                                                 const Number* packed, Index rows, Number* sums) {
+  const auto sum = [sums](Index j) { return sums + j * kPacked; };
+  Index j = 0;
+  for (; j + 8 <= columns; j += 8) add_inner_of<8>(a + j * stride, stride, packed, rows, sum(j));
+  for (; j + 4 <= columns; j += 4) add_inner_of<4>(a + j * stride, stride, packed, rows, sum(j));
+  for (; j < columns; ++j) add_inner_of<1>(a + j * stride, stride, packed, rows, sum(j));
+}
+
+template <class Number>
+[[gnu::always_inline]] inline void take_product_for(const Number* a, Index stride, Index columns,
+                                                    const Number* c, Index rows, Number* packed) {
+  const auto own = [c](Index j) { return c + j * kPacked; };
+  Index j = 0;
+  for (; j + 8 <= columns; j += 8) take_product_of<8>(a + j * stride, stride, own(j), rows, packed);
+  for (; j + 4 <= columns; j += 4) take_product_of<4>(a + j * stride, stride, own(j), rows, packed);
+  for (; j < columns; ++j) take_product_of<1>(a + j * stride, stride, own(j), rows, packed);
+}
+
 }  // namespace
 
 ULTERIX_VECTOR_CLONES
-void add_inner(const double* a, Index stride, Index columns, const double* packed, Index rows,
+void add_inner(const double* A, Index stride, Index columns, const double* packed, Index rows,
                double* sums) {
-  const Row* w = reinterpret_cast<const Row*>(packed);
-  Row* sum = reinterpret_cast<Row*>(sums);
-  Index j = 0;
-  for (; j + 8 <= columns; j += 8) add_inner_of<8>(a + j * stride, stride, w, rows, sum + j);
-  for (; j + 4 <= columns; j += 4) add_inner_of<4>(a + j * stride, stride, w, rows, sum + j);
-  for (; j < columns; ++j) add_inner_of<1>(a + j * stride, stride, w, rows, sum + j);
+  add_inner_for(A, stride, columns, packed, rows, sums);
 }
 
 ULTERIX_VECTOR_CLONES
-void take_product(const double* a, Index stride, Index columns, const double* c, Index rows,
+void add_inner(const float* A, Index stride, Index columns, const float* packed, Index rows,
+               float* sums) {
+  add_inner_for(A, stride, columns, packed, rows, sums);
+}
+
+ULTERIX_VECTOR_CLONES
+void take_product(const double* A, Index stride, Index columns, const double* c, Index rows,
                   double* packed) {
-  Row* w = reinterpret_cast<Row*>(packed);
-  const Row* own = reinterpret_cast<const Row*>(c);
-  Index j = 0;
-  for (; j + 8 <= columns; j += 8) take_product_of<8>(a + j * stride, stride, own + j, rows, w);
-  for (; j + 4 <= columns; j += 4) take_product_of<4>(a + j * stride, stride, own + j, rows, w);
-  for (; j < columns; ++j) take_product_of<1>(a + j * stride, stride, own + j, rows, w);
+  take_product_for(A, stride, columns, c, rows, packed);
+}
+
+ULTERIX_VECTOR_CLONES
+void take_product(const float* A, Index stride, Index columns, const float* c, Index rows,
+                  float* packed) {
+  take_product_for(A, stride, columns, c, rows, packed);
 }
 
 ULTERIX_VECTOR_CLONES
 void multiply_symmetric(const std::int64_t* column_start, const std::int64_t* rows,
                         const double* values, Index size, const double* x, double* y) {
+  using Row = Packed<double>::Row;
   const Row* from = reinterpret_cast<const Row*>(x);
   Row* to = reinterpret_cast<Row*>(y);
   for (Index j = 0; j < size; ++j) to[j] = Row{};
