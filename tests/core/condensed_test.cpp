@@ -239,10 +239,9 @@ TEST(Buckling, FurtherLoadsOnALargeFrameStartFromTheLastOnesModes) {
   EXPECT_TRUE(after.certificate.complete());
   EXPECT_TRUE(afresh.certificate.complete());
   ASSERT_GE(after.modes.size(), 6u);
-  const double residual = mode_accuracy(*make_elastic_frame(model).system).residual;
   for (std::size_t i = 0; i < 6; ++i) {
     EXPECT_RELATIVE(after.modes[i].factor, afresh.modes[i].factor, 1e-8);
-    EXPECT_LT(after.modes[i].residual, residual);
+    EXPECT_LT(after.modes[i].residual, 3e-5);
     EXPECT_LT(after.modes[i].error, 1e-3);
   }
 }

@@ -159,8 +159,8 @@ void EigenFrame::solve(Pack& pack) const {
   solve_pack_by(*inner_, rest_factor(), pack);
 }
 
-void EigenFrame::solve_rest(Pack& pack) const {
-  rest_factor().solve_pack(pack.row(0));
+void EigenFrame::solve_rest_nearly(Pack& pack) const {
+  rest_factor().solve_pack_nearly(pack.row(0));
 }
 
 Condensed EigenFrame::condensed() const {

@@ -38,8 +38,8 @@ struct EigenFrame {
   /// X = stiffness⁻¹·X.
   void solve(Eigen::MatrixXd& X) const;
   void solve(Pack& pack) const;
-  /// The same for what is left without the inner nodes.
-  void solve_rest(Pack& pack) const;
+  /// The same for what is left without the inner nodes, to a few digits.
+  void solve_rest_nearly(Pack& pack) const;
   /// `stiffness` without the inner nodes.
   Condensed condensed() const;
 

@@ -166,7 +166,7 @@ EigenProblem ModeSearch::with_inner_nodes() const {
 
 SolvePack ModeSearch::solver() const {
   if (!condensed_) return [this](Pack& pack) { frame_->solve(pack); };
-  return [this](Pack& pack) { frame_->solve_rest(pack); };
+  return [this](Pack& pack) { frame_->solve_rest_nearly(pack); };
 }
 
 EigenProblem ModeSearch::problem() const {

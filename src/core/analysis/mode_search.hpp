@@ -68,7 +68,8 @@ class ModeSearch {
   Pencil pencil() const { return {frame_->pattern(), frame_->stiffness, *values_}; }
   EigenProblem with_inner_nodes() const;
   EigenProblem problem() const;
-  /// What is looked at, with the inner nodes or without, and what solves with its K.
+  /// What is looked at, with the inner nodes or without, and what solves with its K: nearly
+  /// without them, since the line is no better.
   Pencil looked_at() const { return condensed_ ? condensed_->pencil() : pencil(); }
   SolvePack solver() const;
 

@@ -22,6 +22,8 @@ constexpr double kScaledUp = 1e-3;
 /// What is left of a vector outside the basis, when less than this part of it, is rounding:
 /// K-products of smooth vectors in stiff frames are good to a few digits more.
 constexpr double kNew = 1e-7;
+/// Most searches end after so many.
+constexpr int kUsualSteps = 4;
 constexpr int kAttempts = 3;
 constexpr unsigned kSeed = 20261126;
 
@@ -35,6 +37,7 @@ class Davidson {
         most_(std::min<Index>(problem.size, wanted.most_vectors)) {}
 
   EigenPairs find(const MatrixXd& start) {
+    make_room(start.cols() + kUsualSteps * wanted_.count);
     add({start, problem_.multiply_K(start), problem_.multiply_B(start)});
     for (int attempts = 0;;) {
       const std::vector<Index> open = improvable();
@@ -113,18 +116,20 @@ class Davidson {
     }
     const Index rank = std::min(W.cols(), most_ - size_);
     if (rank <= 0) return false;
-    if (size_ + rank > basis_.cols()) {
-      const Index room = std::min(most_, 2 * (size_ + rank));
-      for (MatrixXd* m : {&basis_, &K_basis_, &B_basis_}) {
-        m->conservativeResize(problem_.size, room);
-      }
-    }
+    if (size_ + rank > basis_.cols()) make_room(2 * (size_ + rank));
     basis_.middleCols(size_, rank) = W.leftCols(rank);
     K_basis_.middleCols(size_, rank) = KW.leftCols(rank);
     B_basis_.middleCols(size_, rank) = BW.leftCols(rank);
     size_ += rank;
     project(BW.leftCols(rank));
     return true;
+  }
+
+  /// What is there is copied, what is not used takes no memory.
+  void make_room(Index columns) {
+    for (MatrixXd* m : {&basis_, &K_basis_, &B_basis_}) {
+      m->conservativeResize(problem_.size, std::min(most_, columns));
+    }
   }
 
   void renew(Block& block) const {
