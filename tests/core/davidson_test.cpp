@@ -135,6 +135,20 @@ TEST(Davidson, CopiesThatTheStartHasNoPartOfAreFound) {
   dense.expect_pairs(pairs, 9);
 }
 
+TEST(Davidson, StepsOfWhatIsExactAreRoundingAndStayOut) {
+  const Dense dense(chains(40, 3), VectorXd::Ones(120));
+  const Dense one(chains(40, 1), VectorXd::Ones(40));
+  const Eigen::GeneralizedSelfAdjointEigenSolver<MatrixXd> exact(one.B, one.K);
+  for (const int known : {3, 5}) {
+    MatrixXd start = MatrixXd::Zero(120, known);
+    start.topRows(40) = exact.eigenvectors().rowwise().reverse().leftCols(known);
+    const EigenPairs pairs = davidson(dense.near(dense.shift_after(9)), start, so_many(9));
+    EXPECT_TRUE(pairs.converged);
+    dense.expect_pairs(pairs, 9);
+    EXPECT_LT(pairs.vectors_used, 80);
+  }
+}
+
 TEST(Davidson, AStartOfParallelVectorsCountsOnce) {
   const Dense dense(chains(60, 1), VectorXd::Ones(60));
   MatrixXd start(60, 9);

@@ -41,7 +41,7 @@ class Davidson {
     add({start, problem_.multiply_K(start), problem_.multiply_B(start)});
     for (int attempts = 0;;) {
       const std::vector<Index> open = improvable();
-      if (!open.empty() && add(step(open))) continue;
+      if (!open.empty() && add(step(open), 1)) continue;
       if (complete() || attempts++ == kAttempts) break;
       add(solved(problem_.multiply_B(random_block(problem_.size, kPacked, kSeed + attempts))));
     }
@@ -56,8 +56,8 @@ class Davidson {
   Index found() const { return std::min<Index>(wanted_.count, theta_.size()); }
 
   bool complete() const {
-    const Index count = found();
-    return problem_.shift == 0 || (count > 0 && theta_[count - 1] * problem_.shift > 1);
+    if (problem_.shift == 0) return true;
+    return theta_.size() >= wanted_.count && theta_[wanted_.count - 1] * problem_.shift > 1;
   }
 
   /// 1/θ − σ.
@@ -100,15 +100,16 @@ class Davidson {
     return block;
   }
 
-  /// K-orthonormal directions of W join the basis; false if there are none, or no room.
-  bool add(Block block) {
+  /// K-orthonormal directions of W join the basis; false if there are none, or no room. `length`:
+  /// of vectors that W was the small difference of, whose rounding it has.
+  bool add(Block block, double length = 0) {
     auto& [W, KW, BW] = block;
     const VectorXd squares = W.cwiseProduct(KW).colwise().sum();
     take_out_basis(block);
     const VectorXd left = W.cwiseProduct(KW).colwise().sum();
     if ((left.array() < kScaledUp * kScaledUp * squares.array()).any()) renew(block);
     take_out_basis(block);
-    const double shortest = normalise(block, kNew * kNew * squares);
+    const double shortest = normalise(block, kNew * kNew * squares.cwiseMax(length * length));
     if (shortest < kUneven) {
       if (shortest < kScaledUp) renew(block);
       take_out_basis(block);

@@ -39,8 +39,10 @@ struct IndefiniteFactor::Impl {
   /// X, a matrix or the rows of a pack, in place.
   template <class Columns>
   void solve(Columns X) const {
-    const auto by = [&](const auto& made) {
-      ulterix::solve(SupernodalFactor{analysis->blocks(), made.values.get(), made.panel, plan}, X);
+    const auto by = [&]<class Number>(const BlockLdl<Number>& made) {
+      const SupernodalFactor<Number> factor{analysis->blocks(), made.values.get(), made.panel,
+                                            plan};
+      ulterix::solve(factor, X);
     };
     std::visit(by, ldl);
   }
