@@ -19,8 +19,7 @@ void ssytri_(const char* uplo, const int* n, float* a, const int* lda, const int
 
 namespace ulterix {
 
-/// BLAS and LAPACK for numbers of either size, matrices by columns. What is one call below the
-/// other differs in the size of numbers alone.
+/// BLAS and LAPACK for numbers of either size; matrices by columns.
 template <class Number>
 struct Lapack;
 
