@@ -161,6 +161,7 @@ void twelve_modes(benchmark::State& state) {
     const Step step = modal(frame, spec, nullptr);
     found = step.modal ? step.modal->certificate.found : 0;
   }
+  label(state, frame.system->dofs().size());
   state.SetLabel(std::to_string(found) + " certified");
 }
 
@@ -194,6 +195,7 @@ void twelve_factors(benchmark::State& state) {
     const std::vector<Step> steps = buckling(solved.frame, spec, solved.first);
     found = steps[0].buckling ? steps[0].buckling->certificate.found : 0;
   }
+  label(state, solved.frame.system->dofs().size());
   state.SetLabel(std::to_string(found) + " certified");
 }
 
@@ -221,6 +223,7 @@ void another_twelve_factors(benchmark::State& state) {
         std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count());
     found = steps[1].buckling ? steps[1].buckling->certificate.found : 0;
   }
+  label(state, frame.system->dofs().size());
   state.SetLabel(std::to_string(found) + " certified");
 }
 
