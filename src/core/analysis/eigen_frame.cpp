@@ -184,19 +184,21 @@ std::optional<IndefiniteFrameFactor> IndefiniteFrameFactor::make(const EigenFram
                                                                  Keep keep) {
   IndefiniteFrameFactor factor;
   factor.condensed_ = ulterix::condensed(frame, values);
-  const auto& [inner, rest] = factor.condensed_;
+  const std::shared_ptr<const InnerElimination>& inner = factor.condensed_.inner;
+  const std::vector<double>& rest = factor.condensed_.rest;
   if (!inner->regular()) return std::nullopt;
   const SymmetricPattern& outer = frame.whole->system->pattern();
-  if (is_large(*frame.whole->system)) {
-    factor.outer_ = IndefiniteFactor::make(outer, rest, Precision::single_numbers,
-                                           frame.whole->factor->analysis());
-  }
-  if (!factor.outer_ && keep == Keep::factor) factor.outer_ = IndefiniteFactor::make(outer, rest);
+  const auto analysis = frame.whole->factor->analysis();
+  const auto make = [&](Precision precision) {
+    factor.outer_ = IndefiniteFactor::make(outer, rest, precision, analysis);
+  };
+  if (is_large(*frame.whole->system)) make(Precision::single_numbers);
+  if (!factor.outer_ && keep == Keep::factor) make(Precision::double_numbers);
   std::optional<int> negative;
   if (factor.outer_) {
     negative = factor.outer_->negative_eigenvalues();
   } else if (keep == Keep::count_only) {
-    negative = ulterix::negative_eigenvalues(outer, rest);
+    negative = ulterix::negative_eigenvalues(outer, rest, analysis);
   }
   if (!negative) return std::nullopt;
   factor.negative_ = inner->negative() + *negative;

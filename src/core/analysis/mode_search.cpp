@@ -133,8 +133,8 @@ bool members_stand(const EigenFrame& frame, const std::vector<double>& B, double
 /// By its values at 0 and at one more λ; empty where it would not do, or is not worth the trouble.
 std::optional<CondensedPencil> condensed_near(const EigenFrame& frame, const std::vector<double>& B,
                                               double lambda) {
-  const int inner = frame.system().inner_size();
-  if (lambda <= 0 || inner == 0 || frame.pattern().size - inner < kLargeFrame) return std::nullopt;
+  const bool divided = frame.system().inner_size() > 0;
+  if (lambda <= 0 || !divided || !is_large(*frame.whole->system)) return std::nullopt;
   if (!members_stand(frame, B, kMargin * lambda)) return std::nullopt;
   return CondensedPencil(frame, 0, frame.condensed(), lambda,
                          condensed(frame, shifted(frame, B, lambda)));

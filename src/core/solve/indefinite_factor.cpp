@@ -17,15 +17,18 @@ namespace {
 constexpr double kMostLeft = 0.25;
 constexpr unsigned kSeed = 20261126;
 
+/// The analysis that is known, if it has blocks, or another.
+std::shared_ptr<const Analysis> in_blocks(const SymmetricPattern& pattern,
+                                          std::shared_ptr<const Analysis> known) {
+  if (known && known->in_blocks()) return known;
+  return std::make_shared<Analysis>(pattern, CHOLMOD_SUPERNODAL);
+}
+
 }  // namespace
 
 struct IndefiniteFactor::Impl {
   Impl(const SymmetricPattern& pattern, std::shared_ptr<const Analysis> known)
-      : analysis(std::move(known)) {
-    if (!analysis || !analysis->in_blocks()) {
-      analysis = std::make_shared<Analysis>(pattern, CHOLMOD_SUPERNODAL);
-    }
-  }
+      : analysis(in_blocks(pattern, std::move(known))) {}
 
   template <class Number>
   bool make(const SymmetricPattern& pattern, const std::vector<double>& values) {
@@ -109,10 +112,11 @@ void IndefiniteFactor::solve_pack(double* rows) const {
 }
 
 std::optional<int> negative_eigenvalues(const SymmetricPattern& pattern,
-                                        const std::vector<double>& values) {
+                                        const std::vector<double>& values,
+                                        std::shared_ptr<const Analysis> analysis) {
   if (pattern.size == 0) return 0;
-  const Analysis analysis(pattern, CHOLMOD_SUPERNODAL);
-  const auto ldl = factorise_indefinite<double>(pattern, values, analysis.blocks(), false);
+  analysis = in_blocks(pattern, std::move(analysis));
+  const auto ldl = factorise_indefinite<double>(pattern, values, analysis->blocks(), false);
   if (!ldl) return std::nullopt;
   return ldl->negative;
 }

@@ -45,6 +45,7 @@ class IndefiniteFactor {
 /// Number of negative eigenvalues of a symmetric matrix, by the signs of the pivots of LDLᵀ
 /// (Sylvester); nothing of the factor is kept. Empty where a pivot vanished: not known.
 std::optional<int> negative_eigenvalues(const SymmetricPattern& pattern,
-                                        const std::vector<double>& values);
+                                        const std::vector<double>& values,
+                                        std::shared_ptr<const Analysis> analysis = nullptr);
 
 }  // namespace ulterix

@@ -57,13 +57,20 @@ MatrixXd own_part(const SymmetricPattern& pattern, const std::vector<double>& va
   return K;
 }
 
+/// K to its factor of LLᵀ; false where it is not positive definite.
+bool factorise(MatrixXd& K) {
+  const auto size = static_cast<int>(K.rows());
+  int info = 0;
+  dpotrf_("L", &size, K.data(), &size, &info);
+  return info == 0;
+}
+
 /// False where K is not positive definite.
 bool invert_definite(const MatrixXd& K, MatrixXd& inverse) {
   inverse = K;
   const auto size = static_cast<int>(K.rows());
-  int info = 0;
-  dpotrf_("L", &size, inverse.data(), &size, &info);
-  if (info == 0) dpotri_("L", &size, inverse.data(), &size, &info);
+  int info = 1;
+  if (factorise(inverse)) dpotri_("L", &size, inverse.data(), &size, &info);
   if (info != 0) inverse.resize(0, 0);
   inverse.triangularView<Eigen::StrictlyUpper>() = inverse.transpose();
   return info == 0;
@@ -91,10 +98,7 @@ bool InnerElimination::definite(const SymmetricPattern& pattern, const std::vect
   std::atomic<bool> all = true;
   tbb::parallel_for(std::size_t{1}, starts.size(), [&](std::size_t g) {
     MatrixXd K = own_part(pattern, values, starts[g - 1], starts[g]);
-    const auto size = static_cast<int>(K.rows());
-    int info = 0;
-    dpotrf_("L", &size, K.data(), &size, &info);
-    if (info != 0) all = false;
+    if (!factorise(K)) all = false;
   });
   return all;
 }
