@@ -47,7 +47,7 @@ std::array<double, 2> cubic(double a, double slope_a, double b, double slope_b, 
 
 /// Global motion of a piece's axis at 0 .. 1 of its length, as if it were joined at its ends.
 Vector6d motion_within(const FrameSystem& system, MemberId piece, const State& state, double x) {
-  const Vector12d e = system.local_ends(piece, state);
+  const Vector12d e = system.end_motion(piece, state).nodes;
   const double l = element_properties(system.variant(), piece).length;
   const auto v = cubic(e[1], l * e[5], e[7], l * e[11], x);
   const auto w = cubic(e[2], -l * e[4], e[8], -l * e[10], x);
@@ -110,7 +110,7 @@ std::vector<Vector3d> axis_of(const EigenFrame& eigen, MemberId id, const State&
   for (const MemberId piece : pieces) {
     const ElementProperties p = element_properties(split.system->variant(), piece);
     const Element element = split.system->element(piece, MemberLoading::none(p.length), unloaded);
-    const MemberLine line = element.line(split.system->local_ends(piece, state));
+    const MemberLine line = element.line(split.system->end_motion(piece, state).nodes);
     const Matrix3d& R = split.system->axes(piece);
     for (int i = axis.empty() ? 0 : 1; i <= each; ++i) {
       axis.emplace_back(R.transpose() * line.at(p.length * i / each).displacement);
@@ -408,7 +408,7 @@ std::vector<ModeEnergy> mode_energies(const FrameSystem& frame, const EigenFrame
         known = p;
       }
       for (std::size_t i = 0; i < count; ++i) {
-        MemberShare e = member_energy(p, K, system.local_ends(id, states[i]));
+        MemberShare e = member_energy(p, K, system.end_motion(id, states[i]).nodes);
         divide(e, whole[i]);
         results[i].pieces[id] = e;
       }

@@ -4,14 +4,14 @@
 
 #include <cmath>
 
+#include "core/solve/null_space.hpp"
+
 namespace ulterix {
 
 namespace {
 
 /// Below this pivot ratio the matrix may be singular: look for mechanisms.
 constexpr double kSuspiciousPivot = 1e-9;
-/// Below this one, a stiffness that holds has lost most of its digits.
-constexpr double kWeakPivot = 1e-12;
 
 void report(const Progress& progress, const std::string& phase, double done) {
   if (progress) progress(phase, done);
@@ -36,8 +36,10 @@ void factorise(ElasticFrame& frame, const Progress& progress) {
   for (Mechanism& m : find_mechanisms(*frame.system, frame.stiffness)) {
     (m.spin ? frame.spins : frame.mechanisms).push_back(std::move(m));
   }
-  frame.weak = held && frame.factor->smallest_pivot() < kWeakPivot;
-  if (!held && frame.mechanisms.empty() && frame.spins.empty()) {
+  if (held || !frame.mechanisms.empty() || !frame.spins.empty()) return;
+  // Rounding alone has made it indefinite. Refinement by deformations mends that, or tells.
+  const VectorXd scale = stiffness_scale(*frame.system, frame.stiffness);
+  if (!factorise_shifted(frame.system->pattern(), frame.stiffness, scale, *frame.factor)) {
     frame.trouble =
         "stiff and soft parts differ so much that nothing is left of the digits: look for a very "
         "soft spring, a very slender member, or lengths in the wrong unit";
@@ -64,7 +66,6 @@ ElasticFrame make_elastic_frame(Variant variant, const Progress& progress) {
     }
     const std::vector<Mechanism> spins = std::move(frame.spins);
     frame.spins.clear();
-    frame.weak = false;
     frame.system = std::make_unique<FrameSystem>(variant);
     factorise(frame, progress);
     frame.spins = spins;
@@ -105,18 +106,6 @@ std::string loads_on_free_motions(
     if (std::abs(work) > 1e-9 * largest) return complaint(spin.nodes.front());
   }
   return {};
-}
-
-Eigen::MatrixXd solve_refined(const FrameSystem& system, const Factorisation& factor,
-                              const std::vector<double>& values, const Eigen::MatrixXd& rhs) {
-  Eigen::MatrixXd q = rhs;
-  factor.solve(q);
-  Eigen::MatrixXd rest = rhs;
-  for (Eigen::Index i = 0; i < rhs.cols(); ++i) {
-    rest.col(i) -= multiply(system.pattern(), values, q.col(i));
-  }
-  factor.solve(rest);
-  return q + rest;
 }
 
 }  // namespace ulterix

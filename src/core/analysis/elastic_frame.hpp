@@ -23,7 +23,6 @@ struct ElasticFrame {
   std::vector<double> stiffness;      ///< values on the system's pattern
   std::vector<Mechanism> mechanisms;  ///< not empty: the frame does not stand
   std::vector<Mechanism> spins;       ///< held, since no load can tell
-  bool weak = false;                  ///< holds, but by so little that digits are lost
   std::string trouble;                ///< numbers that are not finite
 
   bool stands() const { return mechanisms.empty() && trouble.empty(); }
@@ -35,9 +34,5 @@ ElasticFrame make_elastic_frame(Variant variant, const Progress& progress = {});
 /// Complaint in words if a load works on a rotation or a member motion that nothing holds; else "".
 std::string loads_on_free_motions(const ElasticFrame& frame, const AppliedLoads& loads,
                                   const std::vector<std::pair<MemberId, int>>& loaded_free_motions);
-
-/// Solves K·q = rhs, columns are right sides, with one step of iterative refinement.
-Eigen::MatrixXd solve_refined(const FrameSystem& system, const Factorisation& factor,
-                              const std::vector<double>& values, const Eigen::MatrixXd& rhs);
 
 }  // namespace ulterix

@@ -1,5 +1,7 @@
 #include "core/analysis/first_order.hpp"
 
+#include <fmt/format.h>
+
 #include "core/results/recovery.hpp"
 
 namespace ulterix {
@@ -32,6 +34,18 @@ Outcome why_it_fails(const ElasticFrame& frame) {
 
 }  // namespace
 
+void judge(Step& step) {
+  const SolveError& e = step.solve_error;
+  if (!step.outcome.stands() || e.largest() <= kReliable) return;
+  step.outcome.verdict = Verdict::unreliable;
+  step.outcome.reason = fmt::format(
+      "not sure to six digits: the last of {} corrections changes displacements by {:.0e} and end "
+      "forces by {:.0e}, and {:.0e} is left unbalanced, each of the largest; very stiff or very "
+      "short "
+      "members meet soft or long ones",
+      e.corrections, e.displacement, e.end_forces, e.unbalanced);
+}
+
 std::vector<Step> first_order(const ElasticFrame& frame, const AnalysisSpec& spec,
                               const Progress& progress) {
   const FrameSystem& system = *frame.system;
@@ -42,7 +56,7 @@ std::vector<Step> first_order(const ElasticFrame& frame, const AnalysisSpec& spe
     return steps;
   }
   const auto count = static_cast<Eigen::Index>(steps.size());
-  Eigen::MatrixXd rhs(system.dofs().size(), count);
+  Eigen::MatrixXd rhs(system.dofs().size(), count), balanced = rhs;
   std::vector<std::shared_ptr<const AppliedLoads>> applied;
   const State unloaded(system.model());
   for (Eigen::Index i = 0; i < count; ++i) {
@@ -51,21 +65,26 @@ std::vector<Step> first_order(const ElasticFrame& frame, const AnalysisSpec& spe
     if (progress) progress("first-order", static_cast<double>(i) / static_cast<double>(count));
     const RightSide side = system.right_side(*applied.back(), unloaded);
     rhs.col(i) = side.rhs;
+    balanced.col(i) = side.loads;
     Step& step = steps[static_cast<std::size_t>(i)];
     step.outcome.reason = loads_on_free_motions(frame, *applied.back(), side.loaded_free_motions);
     if (!step.outcome.reason.empty()) step.outcome.verdict = Verdict::loaded_free_rotation;
   }
-  const Eigen::MatrixXd q = solve_refined(system, *frame.factor, frame.stiffness, rhs);
+  const AppliedLoads nothing(system.variant(), LoadSet{});
+  const RefinedSolution solved =
+      solve_refined({system, nothing, unloaded}, *frame.factor, rhs, balanced);
   for (Eigen::Index i = 0; i < count; ++i) {
     Step& step = steps[static_cast<std::size_t>(i)];
     if (!step.outcome.stands()) continue;
-    if (!q.col(i).allFinite()) {
+    if (!solved.q.col(i).allFinite()) {
       step.outcome = {Verdict::not_solvable, "the displacements overflow", {}, 0, 0};
       continue;
     }
     step.state = unloaded;
-    system.set_motion(q.col(i), step.state);
+    system.set_motion(solved.q.col(i), solved.rest.col(i), step.state);
     step.has_state = true;
+    step.solve_error = solved.errors[static_cast<std::size_t>(i)];
+    judge(step);
     if (progress) progress("recover", static_cast<double>(i) / static_cast<double>(count));
     complete(system, applied[static_cast<std::size_t>(i)], step);
   }

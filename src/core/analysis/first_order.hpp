@@ -9,4 +9,7 @@ namespace ulterix {
 std::vector<Step> first_order(const ElasticFrame& frame, const AnalysisSpec& spec,
                               const Progress& progress = {});
 
+/// A step that stands, but whose solution has a larger error than kReliable, becomes unreliable.
+void judge(Step& step);
+
 }  // namespace ulterix

@@ -228,7 +228,7 @@ class ModalSolver {
       const double mass = mass_.along(place.member, place.from, place.to).translation.mean();
       const double N = stressed_ ? axial_[piece].mean() : 0;
       for (std::size_t i = 0; i < count; ++i) {
-        const Vector12d ends = eigen_.system().local_ends(piece, states[i]);
+        const Vector12d ends = eigen_.system().end_motion(piece, states[i]).nodes;
         const double inertia = std::pow(omegas_[static_cast<Eigen::Index>(i)], 2) * mass;
         const MemberShare& s = energies_[i].pieces[piece];
         const auto squared = [&](std::initializer_list<int> directions, double share, double EI) {

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 #include <tbb/parallel_for.h>
 
+#include <Eigen/QR>
 #include <algorithm>
 #include <atomic>
 #include <cmath>
@@ -27,6 +28,8 @@ constexpr double kRoundingFloor = 1e-6;
 /// From this work on, rounds are solved by conjugate gradients on the first-order factorisation,
 /// and only the last tangent is factorised, which proves that it has no negative pivots.
 constexpr double kIterativeFlops = 3e8;
+/// Where refinement corrects first-order by more, pivots of the tangent tell nothing.
+constexpr double kRoundingCounts = 1e-4;
 /// Displacements this many times first-order are worth a word.
 constexpr double kLargeAmplification = 5;
 
@@ -57,6 +60,7 @@ class Iteration {
   std::optional<int> negative_pivots() const { return negative_pivots_; }
   const std::vector<MemberId>& unstable_members() const { return unstable_; }
   const Factorisation& factor() const { return factor_; }
+  const SolveError& solve_error() const { return solve_error_; }
   const std::shared_ptr<const AppliedLoads>& applied() const { return applied_; }
 
   /// True if the last run ended in rounding, short of its tolerance.
@@ -66,6 +70,11 @@ class Iteration {
   std::string softest_motion(double lambda);
 
  private:
+  /// Solves again with residuals from deformations, and moves the nodes of the state.
+  void refine(const Assembly& assembly, State& now);
+  /// Axial forces to go on with, where plain iteration swings or creeps (Anderson 1965).
+  void accelerate(AxialForces& forces, const AxialForces& found);
+
   /// Solves a round; false if the tangent has negative pivots. `proven` tells whether it was
   /// factorised, which a large frame leaves to the last round.
   bool solve(const Assembly& assembly, VectorXd& q, bool& proven);
@@ -87,7 +96,47 @@ class Iteration {
   std::vector<MemberId> unstable_;
   bool stagnates_ = false;
   std::optional<AxialForces> given_;
+  SolveError solve_error_;
+  struct Past {
+    VectorXd forces, change;
+  };
+  std::vector<Past> past_;  // of the last rounds
 };
+
+void Iteration::refine(const Assembly& assembly, State& now) {
+  const State acting = now;
+  const RefinedSolution solved = solve_refined({system_, *applied_, acting, spec_.split}, factor_,
+                                               assembly.rhs, assembly.loads);
+  system_.set_motion(solved.q.col(0), solved.rest.col(0), now);
+  solve_error_ = solved.errors.front();
+}
+
+void Iteration::accelerate(AxialForces& forces, const AxialForces& found) {
+  constexpr std::size_t kDepth = 4;
+  constexpr std::size_t kPlainRounds = 3;
+  const Eigen::Index n = forces.size();
+  Past now{VectorXd(n), VectorXd(n)};
+  for (int i = 0; i < forces.size(); ++i) {
+    now.forces[i] = forces[MemberId(i)];
+    now.change[i] = found[MemberId(i)] - forces[MemberId(i)];
+  }
+  past_.push_back(now);
+  VectorXd next = now.forces + now.change;
+  if (past_.size() > kPlainRounds) {
+    const std::size_t depth = std::min(kDepth, past_.size() - 1);
+    Eigen::MatrixXd dF(n, static_cast<Eigen::Index>(depth)), dX = dF;
+    for (std::size_t k = 0; k < depth; ++k) {
+      const Past &a = past_[past_.size() - 2 - k], &b = past_[past_.size() - 1 - k];
+      dF.col(static_cast<Eigen::Index>(k)) = b.change - a.change;
+      dX.col(static_cast<Eigen::Index>(k)) = b.forces - a.forces;
+    }
+    Eigen::ColPivHouseholderQR<Eigen::MatrixXd> qr;
+    qr.setThreshold(1e-8);
+    qr.compute(dF);
+    next -= (dX + dF) * qr.solve(now.change);
+  }
+  for (int i = 0; i < forces.size(); ++i) forces[MemberId(i)] = next[i];
+}
 
 bool Iteration::definite(const Assembly& assembly) {
   unstable_ = assembly.unstable_members;
@@ -110,7 +159,9 @@ bool Iteration::solve(const Assembly& assembly, VectorXd& q, bool& proven) {
   }
   proven = true;
   if (!definite(assembly)) return false;
-  q = solve_refined(system_, factor_, assembly.values, assembly.rhs);
+  Eigen::MatrixXd x = assembly.rhs;
+  factor_.solve(x);
+  q = x.col(0);
   return true;
 }
 
@@ -144,13 +195,14 @@ bool Iteration::stagnates() const {
 
 Iteration::End Iteration::run(double lambda, const AxialForces& start) {
   rounds_.clear();
+  past_.clear();
   negative_pivots_.reset();
   applied_ = std::make_shared<AppliedLoads>(system_.variant(), scaled(loads_, lambda));
   const AppliedLoads& applied = *applied_;
   AxialForces forces = given_.value_or(start);
   State before(system_.model());
   VectorXd q = VectorXd::Zero(system_.dofs().size());
-  bool last = factor_.flops() < kIterativeFlops;
+  bool last = factor_.flops() < kIterativeFlops, refining = false;
   for (int round = 1; round <= spec_.iterations; ++round) {
     State now(system_.model());
     now.geometric = true;
@@ -164,23 +216,36 @@ Iteration::End Iteration::run(double lambda, const AxialForces& start) {
     if (!solve(assembly, q, proven)) return End::not_definite;
     if (!q.allFinite()) return End::not_finite;
     system_.set_motion(q, now);
-    const AxialForces found = system_.axial_forces(applied, now);
+    if (refining && proven) refine(assembly, now);
+    AxialForces found = system_.axial_forces(applied, now);
     ConvergenceRound record = compare(before, now, forces, found);
     const VectorXd rest = assembly.rhs - multiply(system_.pattern(), assembly.values, q);
     const double load = assembly.rhs.lpNorm<Eigen::Infinity>();
     record.residual = load > 0 ? rest.lpNorm<Eigen::Infinity>() / load : 0;
     rounds_.push_back(record);
-    before = now;
-    if (!given_) forces = found;
     stagnates_ = stagnates();
     const bool small = given_.has_value() ||
                        (record.change_u <= spec_.tolerance && record.change_n <= spec_.tolerance);
-    if (small || stagnates_) {
-      state_ = now;
-      forces_ = found;
-      if (proven) return End::converged;
-      last = true;
+    if ((small || stagnates_) && proven) {
+      bool settled = refining || given_.has_value();
+      if (!refining) {
+        const State rough = now;
+        refine(assembly, now);
+        const AxialForces refined = system_.axial_forces(applied, now);
+        const ConvergenceRound moved = compare(rough, now, found, refined);
+        found = refined;
+        settled = settled || std::max(moved.change_u, moved.change_n) <= spec_.tolerance;
+      }
+      if (settled) {
+        state_ = now;
+        forces_ = found;
+        return End::converged;
+      }
+      refining = true;
     }
+    if (small || stagnates_) last = true;
+    before = now;
+    if (!given_) accelerate(forces, found);
   }
   return End::limit;
 }
@@ -238,6 +303,7 @@ void take(const FrameSystem& system, const Iteration& iteration, Step& step) {
   step.state = iteration.state();
   step.rounds = iteration.rounds();
   step.has_state = true;
+  step.solve_error = iteration.solve_error();
   complete(system, iteration.applied(), step);
 }
 
@@ -249,42 +315,86 @@ std::string unstable_words(const Model& model, const std::vector<MemberId>& memb
                      listed(names));
 }
 
+/// Two factors with as many digits as tell them apart.
+std::string bounds(double low, double high, const std::string& loads) {
+  int digits = 3;
+  while (digits < 12 && fmt::format("{:.{}f}", low, digits) == fmt::format("{:.{}f}", high, digits))
+    ++digits;
+  return fmt::format("it stands at {:.{}f} of {} and no longer at {:.{}f}", low, digits, loads,
+                     high, digits);
+}
+
 /// Brings the load up where the full load does not stand from first-order forces.
-void bring_up(const ElasticFrame& frame, Iteration& iteration, const AxialForces& first,
-              Step& step) {
-  const std::optional<int> negative = iteration.negative_pivots();
-  const std::string sections = unstable_words(frame.system->model(), iteration.unstable_members());
-  const int most = iteration.factor().flops() > kCostlyFlops ? kCostlyBisections : kBisections;
-  double low = 0, high = 1;
-  AxialForces per_load = first;  // axial forces over lambda
-  for (int i = 0; i < most; ++i) {
-    const double middle = (low + high) / 2;
-    if (iteration.run(middle, times(per_load, middle)) != Iteration::End::converged) {
-      high = middle;
-      continue;
+class LoadPath {
+ public:
+  LoadPath(const ElasticFrame& frame, Iteration& iteration, const AxialForces& first, Step& step)
+      : frame_(frame), iteration_(iteration), per_load_(first), step_(step) {}
+
+  /// `end`: how the full load ended from first-order forces.
+  void follow(Iteration::End end) {
+    negative_ = iteration_.negative_pivots();
+    unstable_ = iteration_.unstable_members();
+    ended_ = end;
+    const int most = iteration_.factor().flops() > kCostlyFlops ? kCostlyBisections : kBisections;
+    for (int i = 0; i < most && high_ - low_ > kCloseEnough * high_; ++i) {
+      const double middle = (low_ + high_) / 2;
+      if (!stands_at(middle)) {
+        high_ = middle;
+        continue;
+      }
+      const bool first_good = low_ == 0;
+      low_ = middle;
+      // Forces that went another way on the bent shape may carry the full load after all.
+      if ((first_good || low_ > kNearFull) && stands_at(1)) return;
     }
-    const bool first_good = low == 0;
-    low = middle;
-    take(*frame.system, iteration, step);
-    per_load = times(iteration.forces(), 1 / middle);
-    // Forces that went another way on the bent shape may carry the full load after all.
-    if (first_good && iteration.run(1, per_load) == Iteration::End::converged) {
-      take(*frame.system, iteration, step);
+    tell();
+  }
+
+ private:
+  static constexpr double kCloseEnough = 1e-6, kNearFull = 0.9;
+
+  bool stands_at(double factor) {
+    const Iteration::End end = iteration_.run(factor, times(per_load_, factor));
+    if (end == Iteration::End::converged) {
+      take(*frame_.system, iteration_, step_);
+      per_load_ = times(iteration_.forces(), 1 / factor);
+      return true;
+    }
+    if (factor <= high_) ended_ = end;
+    return false;
+  }
+
+  void tell() {
+    step_.outcome.stands_at = low_;
+    step_.outcome.fails_at = high_;
+    if (ended_ == Iteration::End::limit) {
+      step_.outcome.verdict = Verdict::iteration_limit;
+      step_.outcome.reason = fmt::format(
+          "not converged: equilibrium was found at {:.6g} of {}; at {:.6g} the iteration did not "
+          "settle, though the tangent has no negative pivot",
+          low_, step_.loads.name, high_);
       return;
     }
+    step_.outcome.verdict = Verdict::above_critical_load;
+    step_.outcome.negative_pivots = negative_;
+    const std::string count = negative_ ? fmt::format("{} negative pivot{} at the full load",
+                                                      *negative_, *negative_ == 1 ? "" : "s")
+                                        : "negative pivots at the full load (not counted)";
+    const std::string motion = step_.has_state ? iteration_.softest_motion(low_) : "";
+    step_.outcome.reason = fmt::format(
+        "above the critical load: {} ({}){}{}", bounds(low_, high_, step_.loads.name), count,
+        motion.empty() ? "" : "; " + motion, unstable_words(frame_.system->model(), unstable_));
   }
-  step.outcome.verdict = Verdict::above_critical_load;
-  step.outcome.negative_pivots = negative;
-  step.outcome.stands_at = low;
-  step.outcome.fails_at = high;
-  const std::string count = negative ? fmt::format("{} negative pivot{} at the full load",
-                                                   *negative, *negative == 1 ? "" : "s")
-                                     : "negative pivots at the full load (not counted)";
-  const std::string motion = step.has_state ? iteration.softest_motion(low) : "";
-  step.outcome.reason = fmt::format(
-      "above the critical load: it stands at {:.3f} of {} and no longer at {:.3f} ({}){}{}", low,
-      step.loads.name, high, count, motion.empty() ? "" : "; " + motion, sections);
-}
+
+  const ElasticFrame& frame_;
+  Iteration& iteration_;
+  AxialForces per_load_;  // axial forces over the load factor
+  Step& step_;
+  Iteration::End ended_ = Iteration::End::not_definite;
+  std::optional<int> negative_;
+  std::vector<MemberId> unstable_;
+  double low_ = 0, high_ = 1;
+};
 
 void remark_on_convergence(const Step& baseline, Step& step) {
   const double grown = amplification(baseline.state, step.state);
@@ -343,36 +453,41 @@ void solve_one(const ElasticFrame& frame, const AnalysisSpec& spec, const Step& 
   }
   const AxialForces first = frame.system->axial_forces(*baseline.applied, baseline.state);
   Iteration iteration(frame, spec, step.loads);
-  switch (iteration.run(1, first)) {
+  const Iteration::End end = iteration.run(1, first);
+  switch (end) {
     case Iteration::End::converged:
       take(*frame.system, iteration, step);
-      remark_on_convergence(baseline, step);
-      if (iteration.stagnated()) {
-        step.outcome.reason += fmt::format(
-            "{}rounds stop at changes of {:.0e}: very stiff and very soft parts meet, and the "
-            "digits "
-            "between them are lost; look for rigid dummies or springs far stiffer than the frame",
-            step.outcome.reason.empty() ? "" : "; ",
-            std::max(step.rounds.back().change_u, step.rounds.back().change_n));
-      }
-      return;
+      break;
     case Iteration::End::not_definite:
-      bring_up(frame, iteration, first, step);
-      return;
+      if (baseline.solve_error.first_correction > kRoundingCounts) {
+        step.outcome = {
+            Verdict::unreliable,
+            "rounding hides whether the tangent has negative pivots: very stiff or very "
+            "short members meet soft or long ones",
+            {},
+            0,
+            0};
+        return;
+      }
+      LoadPath(frame, iteration, first, step).follow(end);
+      break;
     case Iteration::End::limit:
-      step.rounds = iteration.rounds();
-      step.outcome.verdict = Verdict::iteration_limit;
-      step.outcome.reason = fmt::format(
-          "no equilibrium within {} rounds: the last changed displacements by {:.1e} and axial "
-          "forces by {:.1e} (wanted {:.0e}); near the critical load this is slow: raise "
-          "iterations, "
-          "or stiffen the frame",
-          step.rounds.size(), step.rounds.back().change_u, step.rounds.back().change_n,
-          spec.tolerance);
-      return;
+      LoadPath(frame, iteration, first, step).follow(end);
+      if (step.rounds.empty()) step.rounds = iteration.rounds();
+      break;
     case Iteration::End::not_finite:
       step.outcome = {Verdict::not_solvable, "the displacements overflow", {}, 0, 0};
       return;
+  }
+  if (!step.outcome.stands() || !step.has_state) return;
+  remark_on_convergence(baseline, step);
+  judge(step);
+  if (iteration.stagnated()) {
+    step.outcome.reason += fmt::format(
+        "{}rounds stop at changes of {:.0e}: very stiff and very soft parts meet, and the digits "
+        "between them are lost; look for rigid dummies or springs far stiffer than the frame",
+        step.outcome.reason.empty() ? "" : "; ",
+        std::max(step.rounds.back().change_u, step.rounds.back().change_n));
   }
 }
 

@@ -133,11 +133,6 @@ void add_remarks(RunResult& result) {
         "works on it",
         listed(names), names.size() == 1 ? "its" : "their", model.nodes[spin.nodes.front()].name));
   }
-  if (result.frame.weak && result.frame.stands()) {
-    result.remarks.push_back(
-        "something barely holds the frame: the smallest pivot is below 1e-12 of its stiffness, so "
-        "few digits of the result are sure; look for very soft springs or members");
-  }
   if (result.steps.empty()) result.remarks.push_back("no loads: nothing to analyse");
 }
 

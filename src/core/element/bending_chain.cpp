@@ -128,7 +128,8 @@ BendingChain::BendingChain(std::vector<BendingPiece> pieces,
   for (const BendingPiece& piece : pieces_) matrices_.push_back(piece_stiffness(piece));
   whole_ = matrices_.front();
   for (std::size_t i = 1; i < matrices_.size(); ++i) join(matrices_[i], joints[i]);
-  whole_.f.head<2>() -= joints.front();
+  first_action_ = joints.front();
+  whole_.f.head<2>() -= first_action_;
   whole_.f.tail<2>() -= joints.back();
 }
 
@@ -163,13 +164,14 @@ std::vector<Vector2d> BendingChain::joint_motion(const Vector4d& ends) const {
   return motion;
 }
 
-std::vector<BendingCurve> BendingChain::curves(const Vector4d& ends) const {
+std::vector<BendingCurve> BendingChain::curves(const Vector4d& ends, const Vector4d& forces) const {
   const std::vector<Vector2d> motion = joint_motion(ends);
   std::vector<BendingCurve> curves;
   for (std::size_t i = 0; i < pieces_.size(); ++i) {
     Vector4d e;
     e << motion[i], motion[i + 1];
-    const Vector4d p = matrices_[i].K * e + matrices_[i].f;
+    Vector2d p = (matrices_[i].K * e + matrices_[i].f).head<2>();
+    if (i == 0) p = forces.head<2>() + first_action_;
     BendingState state{e[0], e[1], -p[1], -p[0]};
     for (std::size_t j = 0; j < pieces_[i].segments.size(); ++j) {
       curves.emplace_back(pieces_[i].segments[j], state);

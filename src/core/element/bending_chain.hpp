@@ -42,8 +42,9 @@ class BendingChain {
   const BendingStiffness& stiffness() const { return whole_; }
   int negative_pivots() const { return negative_pivots_; }
 
-  /// The curve of every segment, from the motion of the ends (w1, psi1, w2, psi2).
-  std::vector<BendingCurve> curves(const Vector4d& ends) const;
+  /// The curve of every segment, from the motion of the ends (w1, psi1, w2, psi2) and the forces
+  /// that go with it, in the same order.
+  std::vector<BendingCurve> curves(const Vector4d& ends, const Vector4d& forces) const;
 
  private:
   struct Elimination {  // u = −S⁻¹·(A·u0 + B·u2 + c)
@@ -52,6 +53,7 @@ class BendingChain {
   };
   void join(const BendingStiffness& next, const BendingAction& action);
   std::vector<Vector2d> joint_motion(const Vector4d& ends) const;
+  BendingAction first_action_ = BendingAction::Zero();
 
   std::vector<BendingPiece> pieces_;
   std::vector<BendingStiffness> matrices_;

@@ -74,8 +74,8 @@ double mean_axial_load(const MemberLoading& loading) {
 }
 
 double axial_force_at_start(const ElementProperties& properties, const MemberLoading& loading,
-                            const Vector12d& nodes) {
-  return properties.EA / properties.length * (nodes[6] - nodes[0]) - mean_axial_load(loading);
+                            const EndMotion& motion) {
+  return properties.EA / properties.length * motion.deformed[6] - mean_axial_load(loading);
 }
 
 std::array<double, 3> Element::acting(const std::array<double, 3>& from_loads) const {
@@ -216,6 +216,21 @@ void Element::add_bending(bool z_plane) {
       K_(directions[i], directions[j]) += sign[i] * sign[j] * chain.stiffness().K(i, j);
     }
   }
+  if (!acts) return;
+  const Vector4d turn = chain_turns_[z_plane ? 0 : 1] = chain_turn(chain);
+  for (int i = 0; i < 4; ++i) turn_(directions[i], z_plane ? 0 : 1) += sign[i] * turn[i];
+}
+
+/// What a rigid turn of the chord by 1 rad puts on the ends of a bending plane: N turns with it.
+Vector4d Element::chain_turn(const BendingChain& chain) const {
+  const double N = acting(N_load_.front())[0];
+  bool constant = true;
+  for (const auto& load : N_load_) {
+    const auto along = acting(load);
+    constant = constant && along[0] == N && along[1] == 0 && along[2] == 0;
+  }
+  if (constant) return {-N, 0, N, 0};
+  return chain.stiffness().K * Vector4d(0, 1, properties_.length, 1);
 }
 
 /// The mean axial force turning with the chord: N/L across the member.
@@ -230,6 +245,8 @@ void Element::add_chord_turn() {
     K_(a + 6, a + 6) += k;
     K_(a, a + 6) -= k;
     K_(a + 6, a) -= k;
+    turn_(a, 2 - a) -= mean;
+    turn_(a + 6, 2 - a) += mean;
   }
 }
 
@@ -262,53 +279,70 @@ void Element::release(int r, double spring, double scale) {
     K_.row(r).setZero();
     K_.col(r).setZero();
     f_[r] = 0;
+    turn_.row(r).setZero();
     return;
   }
   if (pivot < 0) ++negative_pivots_;
   Vector12d row = K_.row(r);
   row[r] = 0;
   const double load = f_[r], own = K_(r, r);
-  releases_.push_back({r, spring, pivot, load, row});
+  const Eigen::RowVector2d turn = turn_.row(r);
+  releases_.push_back({r, spring, pivot, load, turn.transpose(), row});
   K_ -= row * row.transpose() / pivot;
   f_ -= row * (load / pivot);
+  turn_ -= row * turn / pivot;
   const double share = spring / pivot;
   K_.row(r) = share * row;
   K_.col(r) = share * row;
   K_(r, r) = share * own;
   f_[r] = share * load;
+  turn_.row(r) = share * turn;
 }
 
-Vector12d Element::member_ends(const Vector12d& nodes) const {
-  Vector12d e = nodes;
+Vector12d Element::member_ends(const EndMotion& motion) const {
+  Vector12d e = motion.deformed;
   for (std::size_t i = releases_.size(); i-- > 0;) {
     const Release& r = releases_[i];
-    e[r.direction] = (r.spring * nodes[r.direction] - r.row.dot(e) - r.load) / r.pivot;
+    const double rest = r.row.dot(e) + r.turn.dot(motion.turn) + r.load;
+    e[r.direction] = (r.spring * motion.deformed[r.direction] - rest) / r.pivot;
   }
   return e;
 }
 
-Vector12d Element::joint_motion(const Vector12d& nodes) const {
-  return member_ends(nodes) - nodes;
+Vector12d Element::joint_motion(const EndMotion& motion) const {
+  return member_ends(motion) - motion.deformed;
 }
 
-double Element::axial_force_at_start(const Vector12d& nodes) const {
-  const Vector12d e = member_ends(nodes);
+Vector12d Element::end_forces(const EndMotion& motion) const {
+  return resistance(motion) + f_;
+}
+
+double Element::axial_force_at_start(const EndMotion& motion) const {
+  const Vector12d e = member_ends(motion);
   return K_joined_(0, 0) * (e[6] - e[0]) - f_joined_[0];
 }
 
-MemberLine Element::line(const Vector12d& nodes) const {
-  const Vector12d e = member_ends(nodes);
-  const double N_start = axial_force_at_start(nodes);
-  const double T_start = twist_stiffness_ * (e[9] - e[3]) - f_joined_[3];
+MemberLine Element::line(const EndMotion& motion) const {
+  const Vector12d deformed = member_ends(motion);
+  const Vector12d e = motion.nodes + (deformed - motion.deformed);
+  const double N_start = axial_force_at_start(motion);
+  const double T_start = twist_stiffness_ * (deformed[9] - deformed[3]) - f_joined_[3];
   const double flexibility = properties_.EA > 0 ? 1 / properties_.EA : 0;
   std::array<std::vector<BendingCurve>, 2> curves;
   for (std::size_t c = 0; c < chains_.size(); ++c) {
     const bool z_plane = c == 0;
     const auto& directions = plane_directions(z_plane);
-    Vector4d ends;
-    for (int i = 0; i < 4; ++i) ends[i] = e[directions[i]];
     if (!chains_[c]) continue;
-    curves[c] = chains_[c]->curves(ends.cwiseProduct(plane_signs(z_plane)));
+    Vector4d ends, strained;
+    for (int i = 0; i < 4; ++i) {
+      ends[i] = e[directions[i]];
+      strained[i] = deformed[directions[i]];
+    }
+    const Vector4d sign = plane_signs(z_plane);
+    const BendingStiffness& chain = chains_[c]->stiffness();
+    const Vector4d forces = chain.K * strained.cwiseProduct(sign) +
+                            chain_turns_[c] * motion.turn[static_cast<Eigen::Index>(c)] + chain.f;
+    curves[c] = chains_[c]->curves(ends.cwiseProduct(sign), forces);
   }
   MemberLine line;
   double u = e[0];

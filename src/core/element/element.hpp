@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "core/element/bending_chain.hpp"
+#include "core/element/end_motion.hpp"
 #include "core/element/loading.hpp"
 #include "core/element/member_line.hpp"
 #include "core/model/model.hpp"
@@ -13,7 +14,6 @@
 namespace ulterix {
 
 using Matrix12d = Eigen::Matrix<double, 12, 12>;
-using Vector12d = Eigen::Matrix<double, 12, 1>;
 
 /// What the stiffness of a member is made of, after all factors. SI.
 struct ElementProperties {
@@ -42,12 +42,13 @@ double mean_axial_load(const MemberLoading& loading);
 /// N that the start node gives a member whose ends are joined along x, without the rest of the
 /// element.
 double axial_force_at_start(const ElementProperties& properties, const MemberLoading& loading,
-                            const Vector12d& nodes);
+                            const EndMotion& motion);
 
 /// One member between two nodes in local axes; end order (u v w θx θy θz) at start, then at end.
 /// A value made by pure functions of its arguments; end forces p = K·d + f are what the nodes put
-/// on the member. Source of the beam-column equations: bending_segment.hpp; they are solved exactly
-/// for any loading of the model file, so nothing depends on how a member is split.
+/// on the member. They are taken from the deformed part of d, and the turn of the chord. Source of
+/// the beam-column equations: bending_segment.hpp; they are solved exactly for any loading of the
+/// model file, so nothing depends on how a member is split.
 class Element {
  public:
   /// `split`: at least this many pieces (0: as many as the series needs).
@@ -63,19 +64,34 @@ class Element {
   /// A load works on a motion that hinges at both ends leave free; −1: none, else local direction.
   int loaded_free_motion() const { return loaded_free_motion_; }
 
-  /// Forces and shape from the motion of the two nodes (12, local).
-  MemberLine line(const Vector12d& nodes) const;
+  /// What the nodes put on the member (12, local).
+  Vector12d end_forces(const EndMotion& motion) const;
+  /// The same without its loads: K·d.
+  Vector12d resistance(const EndMotion& motion) const {
+    return K_ * motion.deformed + turn_ * motion.turn;
+  }
+  /// Forces and shape from the motion of the two nodes.
+  MemberLine line(const EndMotion& motion) const;
   /// Rotation (and displacement) of the member's ends relative to the nodes at its hinges (12).
-  Vector12d joint_motion(const Vector12d& nodes) const;
+  Vector12d joint_motion(const EndMotion& motion) const;
   /// N that the start node gives the member for that motion, N.
-  double axial_force_at_start(const Vector12d& nodes) const;
+  double axial_force_at_start(const EndMotion& motion) const;
+
+  MemberLine line(const Vector12d& nodes) const { return line(motion_of(nodes)); }
+  Vector12d joint_motion(const Vector12d& nodes) const { return joint_motion(motion_of(nodes)); }
 
  private:
   struct Release {  // e_r = (k·u_r − row·x − f)/pivot
     int direction;
     double spring, pivot, load;
+    Eigen::Vector2d turn;
     Vector12d row;
   };
+  /// End forces by the turn of the chord in the two planes (slopes w', v'), N per rad.
+  using Turn = Eigen::Matrix<double, 12, 2>;
+  EndMotion motion_of(const Vector12d& nodes) const {
+    return end_motion_of(nodes, properties_.length);
+  }
   void add_axial_and_twist();
   void add_bending(bool z_plane);
   void add_chord_turn();
@@ -86,7 +102,9 @@ class Element {
   void choose_pieces();
   /// N that acts on the bent shape along one span.
   std::array<double, 3> acting(const std::array<double, 3>& from_loads) const;
-  Vector12d member_ends(const Vector12d& nodes) const;
+  /// The deformed part of the motion of the member's own ends.
+  Vector12d member_ends(const EndMotion& motion) const;
+  Vector4d chain_turn(const BendingChain& chain) const;
 
   ElementProperties properties_;
   GeometricEffect geometric_;
@@ -98,6 +116,8 @@ class Element {
   std::array<std::optional<BendingChain>, 2> chains_;
   Matrix12d K_ = Matrix12d::Zero();
   Vector12d f_ = Vector12d::Zero();
+  Turn turn_ = Turn::Zero();
+  std::array<Vector4d, 2> chain_turns_ = {Vector4d::Zero(), Vector4d::Zero()};
   Matrix12d K_joined_;  // before hinges
   Vector12d f_joined_;
   std::vector<Release> releases_;

@@ -5,10 +5,12 @@
 namespace ulterix {
 
 /// Where a node has gone. `rotation` is a rotation vector (rad, global); in linear theories it
-/// adds.
+/// adds. `rest` is what the motion has beyond the digits of a double (ux..rz): members that are
+/// very short or very stiff beside the frame take their forces from it.
 struct NodeMotion {
   Vector3d translation = Vector3d::Zero();
   Vector3d rotation = Vector3d::Zero();
+  Vector6d rest = Vector6d::Zero();
 
   Vector6d vector() const {
     Vector6d v;

@@ -13,8 +13,7 @@ namespace {
 Vector12d end_forces(const MemberFrame& system, MemberId id, const AppliedLoads& loads,
                      const Step& step) {
   const Element e = system.element(id, loads.on_member(id), step.state, step.split);
-  const Vector12d p = e.stiffness() * system.local_ends(id, step.state) + e.fixed_end_forces();
-  return to_global(p, system.axes(id));
+  return to_global(e.end_forces(system.end_motion(id, step.state)), system.axes(id));
 }
 
 double relative(double value, double scale) {
@@ -38,7 +37,7 @@ Recovery::Recovery(const MemberFrame& frame, const Step& step)
 
 MemberLine Recovery::line(MemberId id) const {
   const Element e = frame_->element(id, loads_->on_member(id), step_->state, step_->split);
-  return e.line(frame_->local_ends(id, step_->state));
+  return e.line(frame_->end_motion(id, step_->state));
 }
 
 void complete(const MemberFrame& system, std::shared_ptr<const AppliedLoads> applied, Step& step) {

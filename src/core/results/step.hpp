@@ -7,6 +7,7 @@
 
 #include "core/model/state.hpp"
 #include "core/system/mechanism.hpp"
+#include "core/system/refinement.hpp"
 
 namespace ulterix {
 
@@ -19,9 +20,10 @@ enum class Verdict {
   loaded_free_rotation,  ///< a moment acts on a rotation that nothing holds
   not_solvable,          ///< the numbers overflow or cancel
   buckles_below_load,    ///< the lowest buckling factor lies between 0 and 1
-  no_mass                ///< nothing vibrates
+  no_mass,               ///< nothing vibrates
+  unreliable             ///< solved, but not sure to kReliable
 };
-inline constexpr std::array<Word<Verdict>, 8> kVerdicts = {
+inline constexpr std::array<Word<Verdict>, 9> kVerdicts = {
     {{Verdict::stands, "stands"},
      {Verdict::mechanism, "mechanism"},
      {Verdict::above_critical_load, "above critical load"},
@@ -29,7 +31,8 @@ inline constexpr std::array<Word<Verdict>, 8> kVerdicts = {
      {Verdict::loaded_free_rotation, "loaded free rotation"},
      {Verdict::not_solvable, "not solvable"},
      {Verdict::buckles_below_load, "buckles below the load"},
-     {Verdict::no_mass, "no mass"}}};
+     {Verdict::no_mass, "no mass"},
+     {Verdict::unreliable, "unreliable"}}};
 
 struct Outcome {
   Verdict verdict = Verdict::stands;
@@ -72,6 +75,7 @@ struct Step {
   std::vector<ConvergenceRound> rounds;
   IndexedVector<NodeId, Vector6d> reactions;  ///< of the ground on the structure, N and N·m
   EquilibriumCheck equilibrium;
+  SolveError solve_error;
   /// P-Delta: the lowest factor at which its axial forces would buckle the frame, where it was
   /// looked for and something is compressed.
   std::optional<double> reserve;

@@ -25,14 +25,20 @@ Preconditioner inverse_diagonal(const SymmetricPattern& pattern,
 CgEnd conjugate_gradients(const SymmetricPattern& pattern, const std::vector<double>& values,
                           const Preconditioner& precondition, const VectorXd& b, VectorXd& x,
                           const CgOptions& options) {
-  VectorXd r = b - multiply(pattern, values, x);
+  return conjugate_gradients([&](const VectorXd& p) { return multiply(pattern, values, p); },
+                             precondition, b, x, options);
+}
+
+CgEnd conjugate_gradients(const LinearOperator& multiply_by, const Preconditioner& precondition,
+                          const VectorXd& b, VectorXd& x, const CgOptions& options) {
+  VectorXd r = b - multiply_by(x);
   VectorXd z = precondition(r);
   VectorXd p = z;
   double rz = r.dot(z);
   const double goal = options.tolerance * std::sqrt(std::abs(b.dot(precondition(b))));
   for (int i = 0; i < options.iterations; ++i) {
     if (std::sqrt(std::abs(rz)) <= goal) return CgEnd::converged;
-    const VectorXd Kp = multiply(pattern, values, p);
+    const VectorXd Kp = multiply_by(p);
     const double curvature = p.dot(Kp);
     if (!(curvature > 0)) return CgEnd::negative_curvature;
     const double step = rz / curvature;

@@ -26,6 +26,13 @@ Preconditioner inverse_of(const Factorisation& factor);
 /// 1 over the diagonal of K; nothing where that is 0.
 Preconditioner inverse_diagonal(const SymmetricPattern& pattern, const std::vector<double>& values);
 
+/// x -> K·x.
+using LinearOperator = std::function<VectorXd(const VectorXd&)>;
+
+/// The same for a matrix that is given by its products.
+CgEnd conjugate_gradients(const LinearOperator& multiply_by, const Preconditioner& precondition,
+                          const VectorXd& b, VectorXd& x, const CgOptions& options = {});
+
 /// Solves K·x = b by conjugate gradients. `x` holds the start and the answer. Convergence says
 /// nothing about definiteness: a symmetric load never meets an antisymmetric negative mode.
 CgEnd conjugate_gradients(const SymmetricPattern& pattern, const std::vector<double>& values,

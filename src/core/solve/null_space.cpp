@@ -12,10 +12,9 @@ namespace {
 using Eigen::MatrixXd;
 using Eigen::VectorXd;
 
-/// K + shift·D is positive definite and safely factorised, and K's own modes stand out after a few
-/// rounds.
-constexpr double kShift = 1e-8;
-constexpr int kRounds = 4;
+/// Shifts that are tried, from the smallest that rounding may leave positive definite.
+constexpr double kLeastShift = 1e-14, kMostShift = 1e-6;
+constexpr int kRounds = 8;
 
 MatrixXd random_block(Eigen::Index rows, Eigen::Index columns) {
   std::mt19937_64 random(20260101);
@@ -33,22 +32,32 @@ MatrixXd orthonormal(const MatrixXd& X) {
   return qr.householderQ() * MatrixXd::Identity(X.rows(), X.cols());
 }
 
+using Product = std::function<MatrixXd(const MatrixXd&)>;
+
 /// The strainless part of the span found with a block of the given width, scaled by D^½.
-MatrixXd strainless(const SymmetricPattern& pattern, const std::vector<double>& values,
-                    const Factorisation& shifted, const VectorXd& root, Eigen::Index width) {
-  MatrixXd X = orthonormal(random_block(pattern.size, width));
+MatrixXd strainless(const Factorisation& shifted, const VectorXd& root, const Product& product,
+                    Eigen::Index width) {
+  MatrixXd X = orthonormal(random_block(root.size(), width));
   for (int round = 0; round < kRounds; ++round) {
     MatrixXd Y = root.asDiagonal() * X;
     shifted.solve(Y);
     X = orthonormal(root.asDiagonal() * Y);
   }
-  MatrixXd KX(pattern.size, width);
   const MatrixXd physical = root.cwiseInverse().asDiagonal() * X;
-  for (Eigen::Index j = 0; j < width; ++j) KX.col(j) = multiply(pattern, values, physical.col(j));
-  const MatrixXd small = physical.transpose() * KX;
+  const MatrixXd small = physical.transpose() * product(physical);
   const Eigen::SelfAdjointEigenSolver<MatrixXd> eigen((small + small.transpose()) / 2);
-  const auto strainless = (eigen.eigenvalues().array() <= kNoStrain).count();
-  return X * eigen.eigenvectors().leftCols(strainless);
+  // The small matrix has rounding of its own: the energy of each vector is made anew.
+  const MatrixXd ritz = root.cwiseInverse().asDiagonal() * (X * eigen.eigenvectors());
+  const MatrixXd forces = product(ritz);
+  std::vector<Eigen::Index> kept;
+  for (Eigen::Index i = 0; i < width; ++i) {
+    if (std::abs(ritz.col(i).dot(forces.col(i))) <= kNoStrain) kept.push_back(i);
+  }
+  MatrixXd found(root.size(), static_cast<Eigen::Index>(kept.size()));
+  for (std::size_t k = 0; k < kept.size(); ++k) {
+    found.col(static_cast<Eigen::Index>(k)) = X * eigen.eigenvectors().col(kept[k]);
+  }
+  return found;
 }
 
 /// Reduced echelon form with complete pivoting: each column alone at its pivot.
@@ -78,20 +87,28 @@ void reduce(MatrixXd& Z) {
 
 }  // namespace
 
-MatrixXd null_space(const SymmetricPattern& pattern, const std::vector<double>& values,
-                    const VectorXd& scale) {
-  const Eigen::Index n = pattern.size;
-  std::vector<double> shifted_values = values;
-  for (int j = 0; j < pattern.size; ++j) {
-    shifted_values[static_cast<std::size_t>(pattern.column_start[static_cast<std::size_t>(j)])] +=
-        kShift * scale[j];
+bool factorise_shifted(const SymmetricPattern& pattern, const std::vector<double>& values,
+                       const VectorXd& scale, Factorisation& factor) {
+  for (double shift = kLeastShift; shift <= kMostShift; shift *= 10) {
+    std::vector<double> shifted = values;
+    for (int j = 0; j < pattern.size; ++j) {
+      shifted[static_cast<std::size_t>(pattern.column_start[static_cast<std::size_t>(j)])] +=
+          shift * scale[j];
+    }
+    if (factor.factorise(shifted) == FactorStatus::positive_definite) return true;
   }
+  return false;
+}
+
+MatrixXd null_space(const SymmetricPattern& pattern, const std::vector<double>& values,
+                    const VectorXd& scale, const Product& product) {
+  const Eigen::Index n = pattern.size;
   Factorisation shifted(pattern);
-  if (shifted.factorise(shifted_values) != FactorStatus::positive_definite) return MatrixXd(n, 0);
+  if (!factorise_shifted(pattern, values, scale, shifted)) return MatrixXd(n, 0);
   const VectorXd root = scale.cwiseSqrt();
   MatrixXd Z;
   for (Eigen::Index width = std::min<Eigen::Index>(8, n);; width = std::min(2 * width, n)) {
-    Z = strainless(pattern, values, shifted, root, width);
+    Z = strainless(shifted, root, product, width);
     if (Z.cols() < width || width == n) break;
   }
   reduce(Z);

@@ -150,14 +150,19 @@ int DofMap::direction_of(int q) const {
   return node.direction[q - node.first];
 }
 
-Vector6d DofMap::displacement(NodeId id, const VectorXd& q) const {
+std::array<TwoDouble, 6> DofMap::displacement(NodeId id, const VectorXd& q,
+                                              const VectorXd& rest) const {
   const NodeDofs& node = nodes_[id];
-  Vector6d u = node.u0;
+  std::array<TwoDouble, 6> u;
+  for (int d = 0; d < 6; ++d) u[d].high = node.u0[d];
   for (int j = 0; j < node.count; ++j) {
+    const TwoDouble own = exact_sum(q[node.first + j], rest[node.first + j]);
     if (node.selection) {
-      u[node.direction[j]] += q[node.first + j];
+      u[node.direction[j]] = u[node.direction[j]] + own;
     } else {
-      u += node.T.col(j) * q[node.first + j];
+      for (int d = 0; d < 6; ++d) {
+        if (node.T(d, j) != 0) u[d] = u[d] + node.T(d, j) * own;
+      }
     }
   }
   return u;

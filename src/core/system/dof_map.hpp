@@ -4,6 +4,7 @@
 #include <array>
 #include <vector>
 
+#include "core/element/two_double.hpp"
 #include "core/model/variant.hpp"
 
 namespace ulterix {
@@ -47,8 +48,8 @@ class DofMap {
   int size() const { return size_; }
   const NodeDofs& operator[](NodeId id) const { return nodes_[id]; }
 
-  /// Displacements ux..rz of a node (m, rad) for the unknowns q.
-  Vector6d displacement(NodeId id, const VectorXd& q) const;
+  /// Displacements ux..rz of a node (m, rad) for the unknowns q + rest.
+  std::array<TwoDouble, 6> displacement(NodeId id, const VectorXd& q, const VectorXd& rest) const;
   /// Adds Tᵀ·force of one node to the right side.
   void add_force(NodeId id, const Vector6d& force, VectorXd& rhs) const;
 

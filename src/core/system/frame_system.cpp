@@ -104,9 +104,9 @@ FrameSystem::MemberPart FrameSystem::member_part(MemberId id, const AppliedLoads
   part.force = -to_global(e.fixed_end_forces(), axes(id));
   Vector12d prescribed;
   prescribed << dofs_[m.start].u0, dofs_[m.end].u0;
-  const bool settles = !prescribed.isZero(0);
-  if (with_stiffness || settles) part.K = to_global(e.stiffness(), axes(id));
-  if (settles) part.force -= part.K * prescribed;
+  part.settles = !prescribed.isZero(0);
+  if (with_stiffness || part.settles) part.K = to_global(e.stiffness(), axes(id));
+  if (part.settles) part.settlement = -part.K * prescribed;
   part.negative_pivots = e.negative_pivots();
   part.loaded_free_motion = e.loaded_free_motion();
   part.section_unstable = e.section_unstable();
@@ -115,8 +115,12 @@ FrameSystem::MemberPart FrameSystem::member_part(MemberId id, const AppliedLoads
 
 void FrameSystem::add_force(MemberId id, const MemberPart& part, RightSide& side) const {
   const Member& m = model().members[id];
-  dofs_.add_force(m.start, part.force.head<6>(), side.rhs);
-  dofs_.add_force(m.end, part.force.tail<6>(), side.rhs);
+  dofs_.add_force(m.start, part.force.head<6>(), side.loads);
+  dofs_.add_force(m.end, part.force.tail<6>(), side.loads);
+  if (part.settles) {
+    dofs_.add_force(m.start, part.settlement.head<6>(), side.rhs);
+    dofs_.add_force(m.end, part.settlement.tail<6>(), side.rhs);
+  }
   if (part.loaded_free_motion >= 0) {
     side.loaded_free_motions.emplace_back(id, part.loaded_free_motion);
   }
@@ -134,14 +138,14 @@ void FrameSystem::add_supports(Assembly& assembly) const {
     }
     if (springs.isZero(0)) continue;
     scatter_->add(n, springs, assembly.values);
-    dofs_.add_force(n, ground, assembly.rhs);
+    dofs_.add_force(n, ground, assembly.loads);
   }
 }
 
 Assembly FrameSystem::assemble(const AppliedLoads& loads, const State& state, int split) const {
   Assembly result;
   result.values.assign(pattern_.rows.size(), 0.0);
-  result.rhs = VectorXd::Zero(dofs_.size());
+  result.loads = result.rhs = VectorXd::Zero(dofs_.size());
   const auto take = [&](int i, const MemberPart& part) {
     const MemberId id(i);
     if (!variant().present[id]) return;
@@ -154,7 +158,8 @@ Assembly FrameSystem::assemble(const AppliedLoads& loads, const State& state, in
       model().members.size(),
       [&](int i) { return member_part(MemberId(i), loads, state, split, true); }, take);
   add_supports(result);
-  for (const NodeId n : model().nodes.ids()) dofs_.add_force(n, loads.on_node(n), result.rhs);
+  for (const NodeId n : model().nodes.ids()) dofs_.add_force(n, loads.on_node(n), result.loads);
+  result.rhs += result.loads;
   return result;
 }
 
@@ -179,7 +184,7 @@ std::vector<double> FrameSystem::assemble_matrix(
 
 RightSide FrameSystem::right_side(const AppliedLoads& loads, const State& state) const {
   RightSide side;
-  side.rhs = VectorXd::Zero(dofs_.size());
+  side.loads = side.rhs = VectorXd::Zero(dofs_.size());
   const auto take = [&](int i, const MemberPart& part) {
     if (variant().present[MemberId(i)]) add_force(MemberId(i), part, side);
   };
@@ -192,16 +197,72 @@ RightSide FrameSystem::right_side(const AppliedLoads& loads, const State& state)
       const SupportDirection& s = support(n)[d];
       if (s.stiffness != kRigid) force[d] += s.stiffness * s.settle;
     }
-    dofs_.add_force(n, force, side.rhs);
+    dofs_.add_force(n, force, side.loads);
   }
+  side.rhs += side.loads;
   return side;
 }
 
-void FrameSystem::set_motion(const VectorXd& q, State& state) const {
+void FrameSystem::set_motion(const VectorXd& q, const VectorXd& rest, State& state) const {
   for (const NodeId n : model().nodes.ids()) {
-    const Vector6d u = dofs_.displacement(n, q);
-    state.nodes[n] = {u.head<3>(), u.tail<3>()};
+    const auto u = dofs_.displacement(n, q, rest);
+    NodeMotion& motion = state.nodes[n];
+    for (int d = 0; d < 3; ++d) {
+      motion.translation[d] = u[d].high;
+      motion.rotation[d] = u[d + 3].high;
+      motion.rest[d] = u[d].low;
+      motion.rest[d + 3] = u[d + 3].low;
+    }
   }
+}
+
+void FrameSystem::set_increment(const VectorXd& dq, State& state) const {
+  set_motion(dq, state);
+  for (const NodeId n : model().nodes.ids()) {
+    const Vector6d& u0 = dofs_[n].u0;
+    if (u0.isZero(0)) continue;
+    Vector6d u = Vector6d::Zero();
+    const NodeDofs& node = dofs_[n];
+    for (int j = 0; j < node.count; ++j) u += node.T.col(j) * dq[node.first + j];
+    state.nodes[n] = {u.head<3>(), u.tail<3>(), Vector6d::Zero()};
+  }
+}
+
+Resistance FrameSystem::resistance(const AppliedLoads& loads, const State& acting,
+                                   const std::vector<State>& motions, int split) const {
+  const std::size_t count = motions.size();
+  Resistance result;
+  result.at_unknowns = Eigen::MatrixXd::Zero(dofs_.size(), static_cast<Eigen::Index>(count));
+  result.ends.assign(count,
+                     IndexedVector<MemberId, Vector12d>(model().members.size(), Vector12d::Zero()));
+  for_each_index(model().members.size(), [&](int i) {
+    const MemberId id(i);
+    if (!variant().present[id]) return;
+    const Element e = element(id, loads.on_member(id), acting, split);
+    for (std::size_t k = 0; k < count; ++k) {
+      result.ends[k][id] = to_global(e.resistance(end_motion(id, motions[k])), axes(id));
+    }
+  });
+  for_each_index(static_cast<int>(count), [&](int column) {
+    const auto k = static_cast<std::size_t>(column);
+    VectorXd sum = VectorXd::Zero(dofs_.size());
+    for (const MemberId id : model().members.ids()) {
+      const Member& m = model().members[id];
+      dofs_.add_force(m.start, result.ends[k][id].head<6>(), sum);
+      dofs_.add_force(m.end, result.ends[k][id].tail<6>(), sum);
+    }
+    for (const NodeId n : model().nodes.ids()) {
+      const Vector6d u = motions[k].nodes[n].vector();
+      Vector6d force = Vector6d::Zero();
+      for (int d = 0; d < 6; ++d) {
+        const double stiffness = support(n)[d].stiffness;
+        if (stiffness != 0 && stiffness != kRigid) force[d] = stiffness * u[d];
+      }
+      if (!force.isZero(0)) dofs_.add_force(n, force, sum);
+    }
+    result.at_unknowns.col(column) = sum;
+  });
+  return result;
 }
 
 }  // namespace ulterix

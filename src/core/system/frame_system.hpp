@@ -12,7 +12,8 @@ namespace ulterix {
 
 /// Right side of K·q = rhs for one set of loads and one state.
 struct RightSide {
-  VectorXd rhs;
+  VectorXd loads;  ///< what acts at the unknowns, members' fixed-end forces and springs' ground in
+  VectorXd rhs;    ///< the same less K times the motion of the supports
   std::vector<std::pair<MemberId, int>> loaded_free_motions;  ///< member, local direction
 };
 
@@ -21,6 +22,13 @@ struct Assembly : RightSide {
   std::vector<double> values;              ///< on FrameSystem::pattern()
   int inner_negative_pivots = 0;           ///< of pieces and hinges inside members
   std::vector<MemberId> unstable_members;  ///< whose section has no stiffness left under N
+};
+
+/// What members and springs put against motions, one column a motion.
+struct Resistance {
+  Eigen::MatrixXd at_unknowns;
+  /// Of each motion: end forces of every member without its loads, global (12), N and N·m.
+  std::vector<IndexedVector<MemberId, Vector12d>> ends;
 };
 
 /// Everything of a variant that stays while loads and states change: its members, the unknowns,
@@ -48,15 +56,27 @@ class FrameSystem : public MemberFrame {
       const std::function<Matrix12d(MemberId)>& member_matrix,
       const std::function<Matrix6d(NodeId)>& node_matrix = {}) const;
 
-  /// Node motions that follow from the unknowns.
-  void set_motion(const VectorXd& q, State& state) const;
+  /// Node motions that follow from the unknowns q + rest, whose digits go on where those of q end.
+  void set_motion(const VectorXd& q, const VectorXd& rest, State& state) const;
+  void set_motion(const VectorXd& q, State& state) const {
+    set_motion(q, VectorXd::Zero(q.size()), state);
+  }
+
+  /// The same for a change of the unknowns: supports do not move.
+  void set_increment(const VectorXd& dq, State& state) const;
+
+  /// K·u of every motion, made member by member from deformations: the stiffness is that of
+  /// `acting` (and of the axial forces of `loads`, if it has any).
+  Resistance resistance(const AppliedLoads& loads, const State& acting,
+                        const std::vector<State>& motions, int split = 0) const;
 
  private:
   void number(const std::vector<int>& order, const std::vector<std::vector<int>>& neighbours);
   IndexedVector<NodeId, NodeRotationStiffness> rotation_stiffness() const;
   struct MemberPart {  // what one member brings, global
     Matrix12d K;       // where it is asked for
-    Vector12d force;
+    Vector12d force, settlement;
+    bool settles = false;
     int negative_pivots = 0, loaded_free_motion = -1;
     bool section_unstable = false;
   };

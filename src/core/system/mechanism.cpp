@@ -14,31 +14,6 @@ namespace {
 /// Motions below this fraction of the largest are rounding.
 constexpr double kStill = 1e-6;
 
-/// Stiffness of each unknown's kind at its node, never zero.
-VectorXd node_scale(const FrameSystem& system, const std::vector<double>& values) {
-  const DofMap& dofs = system.dofs();
-  const int n = dofs.size();
-  VectorXd scale = VectorXd::Zero(n);
-  std::array<double, 2> sum = {0, 0};
-  std::array<int, 2> count = {0, 0};
-  std::vector<std::array<double, 2>> at_node(static_cast<std::size_t>(system.model().nodes.size()));
-  const auto kind = [&dofs](int q) { return dofs.direction_of(q) < 3 ? 0 : 1; };
-  for (int q = 0; q < n; ++q) {
-    const auto start = system.pattern().column_start[static_cast<std::size_t>(q)];
-    const double k = values[static_cast<std::size_t>(start)];
-    auto& largest = at_node[static_cast<std::size_t>(dofs.node_of(q).value)][kind(q)];
-    largest = std::max(largest, k);
-    sum[kind(q)] += k;
-    ++count[kind(q)];
-  }
-  for (int q = 0; q < n; ++q) {
-    const double own = at_node[static_cast<std::size_t>(dofs.node_of(q).value)][kind(q)];
-    const double mean = count[kind(q)] > 0 ? sum[kind(q)] / count[kind(q)] : 0;
-    scale[q] = own > 0 ? own : (mean > 0 ? mean : 1);
-  }
-  return scale;
-}
-
 /// Scales to a largest translation of 1 (of rotations only: a largest rotation of 1) and clears
 /// what is rounding; lists the nodes that move, the furthest first.
 void normalise(const FrameSystem& system, const VectorXd& phi, Mechanism& m) {
@@ -106,7 +81,7 @@ void look_around(const FrameSystem& system, Mechanism& m) {
     m.members.push_back(id);
     if (member.kind != MemberKind::frame || !member.has_hinges()) continue;
     const Element element = system.element(id, MemberLoading::none(model.length(id)), unloaded);
-    const Vector12d jump = element.joint_motion(system.local_ends(id, state));
+    const Vector12d jump = element.joint_motion(system.end_motion(id, state));
     for (int end = 0; end < 2; ++end) {
       if (jump.segment<6>(6 * end).cwiseAbs().maxCoeff() > kStill) {
         m.turning_hinges.emplace_back(id, end);
@@ -124,9 +99,43 @@ void recognise_spin(const Model& model, Mechanism& m) {
 
 }  // namespace
 
+VectorXd stiffness_scale(const FrameSystem& system, const std::vector<double>& values) {
+  const DofMap& dofs = system.dofs();
+  const int n = dofs.size();
+  VectorXd scale = VectorXd::Zero(n);
+  std::array<double, 2> sum = {0, 0};
+  std::array<int, 2> count = {0, 0};
+  std::vector<std::array<double, 2>> at_node(static_cast<std::size_t>(system.model().nodes.size()));
+  const auto kind = [&dofs](int q) { return dofs.direction_of(q) < 3 ? 0 : 1; };
+  for (int q = 0; q < n; ++q) {
+    const auto start = system.pattern().column_start[static_cast<std::size_t>(q)];
+    const double k = values[static_cast<std::size_t>(start)];
+    auto& largest = at_node[static_cast<std::size_t>(dofs.node_of(q).value)][kind(q)];
+    largest = std::max(largest, k);
+    sum[kind(q)] += k;
+    ++count[kind(q)];
+  }
+  for (int q = 0; q < n; ++q) {
+    const double own = at_node[static_cast<std::size_t>(dofs.node_of(q).value)][kind(q)];
+    const double mean = count[kind(q)] > 0 ? sum[kind(q)] / count[kind(q)] : 0;
+    scale[q] = own > 0 ? own : (mean > 0 ? mean : 1);
+  }
+  return scale;
+}
+
 std::vector<Mechanism> find_mechanisms(const FrameSystem& system,
                                        const std::vector<double>& values) {
-  const Eigen::MatrixXd Z = null_space(system.pattern(), values, node_scale(system, values));
+  const auto product = [&system](const Eigen::MatrixXd& X) {
+    const AppliedLoads nothing(system.variant(), LoadSet{});
+    const State unloaded(system.model());
+    std::vector<State> states(static_cast<std::size_t>(X.cols()), unloaded);
+    for (std::size_t k = 0; k < states.size(); ++k) {
+      system.set_increment(X.col(static_cast<Eigen::Index>(k)), states[k]);
+    }
+    return system.resistance(nothing, unloaded, states).at_unknowns;
+  };
+  const Eigen::MatrixXd Z =
+      null_space(system.pattern(), values, stiffness_scale(system, values), product);
   std::vector<Mechanism> mechanisms;
   for (Eigen::Index j = 0; j < Z.cols(); ++j) {
     Mechanism m;

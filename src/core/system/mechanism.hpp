@@ -21,6 +21,9 @@ struct Mechanism {
   Vector3d spin_axis = Vector3d::Zero();
 };
 
+/// Stiffness of each unknown's kind at its node, never zero.
+VectorXd stiffness_scale(const FrameSystem& system, const std::vector<double>& values);
+
 /// Every independent mechanism of a stiffness (values on the system's pattern) that does not hold.
 /// Empty if the stiffness holds, however weakly.
 std::vector<Mechanism> find_mechanisms(const FrameSystem& system,

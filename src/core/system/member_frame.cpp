@@ -109,7 +109,7 @@ IndexedVector<MemberId, double> MemberFrame::axial_forces(const AppliedLoads& lo
   for (const MemberId id : model().members.ids()) {
     if (!variant_.present[id]) continue;
     const MemberLoading& loading = loads.on_member(id);
-    const Vector12d ends = local_ends(id, state);
+    const EndMotion ends = end_motion(id, state);
     const auto& joints = model().members[id].joints;
     const bool joined = joints[0][0] == kRigid && joints[1][0] == kRigid;
     forces[id] = joined ? axial_force_at_start(element_properties(variant_, id), loading, ends)
@@ -127,13 +127,22 @@ IndexedVector<MemberId, double> MemberFrame::mean_axial_forces(const AppliedLoad
   return forces;
 }
 
-Vector12d MemberFrame::local_ends(MemberId id, const State& state) const {
+EndMotion MemberFrame::end_motion(MemberId id, const State& state) const {
   const Member& m = model().members[id];
-  const NodeMotion &a = state.nodes[m.start], &b = state.nodes[m.end];
   const Matrix3d& R = axes_[id];
-  Vector12d ends;
-  ends << R * a.translation, R * a.rotation, R * b.translation, R * b.rotation;
-  return ends;
+  const auto local = [&R](const NodeMotion& node) {
+    NodeMotionParts parts;
+    for (int i = 0; i < 3; ++i) {
+      for (int j = 0; j < 3; ++j) {
+        if (R(i, j) == 0) continue;
+        parts[i] = parts[i] + R(i, j) * exact_sum(node.translation[j], node.rest[j]);
+        parts[i + 3] = parts[i + 3] + R(i, j) * exact_sum(node.rotation[j], node.rest[j + 3]);
+      }
+    }
+    return parts;
+  };
+  const double length = (variant_.position(m.end) - variant_.position(m.start)).norm();
+  return end_motion_of(local(state.nodes[m.start]), local(state.nodes[m.end]), length);
 }
 
 }  // namespace ulterix

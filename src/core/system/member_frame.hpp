@@ -32,8 +32,8 @@ class MemberFrame {
   IndexedVector<MemberId, double> mean_axial_forces(const AppliedLoads& loads,
                                                     const State& state) const;
 
-  /// Local displacements of a member's two ends (12) in a state.
-  Vector12d local_ends(MemberId id, const State& state) const;
+  /// Motion of a member's two nodes in a state, local axes.
+  EndMotion end_motion(MemberId id, const State& state) const;
   /// True if the model's plane lets the member bend in its local x–z plane (about y), or else x–y.
   bool bends(MemberId id, bool z_plane) const;
 
