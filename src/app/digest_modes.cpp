@@ -80,13 +80,13 @@ std::string recommended_lengths(const Model& model, const BucklingMode& mode) {
   std::string words;
   int count = 0;
   for (const EffectiveLength& e : mode.lengths) {
-    if (!e.recommended || ++count > 4) continue;
-    const MemberShare& share = mode.shares[e.member];
-    const bool about_y = share.about_y >= share.about_z;
-    const auto& K = about_y ? e.K_y : e.K_z;
-    if (!K) continue;
-    if (!words.empty()) words += ", ";
-    words += fmt::format("{} K{} {:.2f}", model.members[e.member].name, about_y ? "y" : "z", *K);
+    if (!e.recommended() || ++count > 4) continue;
+    for (const bool about_y : {true, false}) {
+      if (!(about_y ? e.recommended_y : e.recommended_z)) continue;
+      if (!words.empty()) words += ", ";
+      words += fmt::format("{} K{} {:.2f}", model.members[e.member].name, about_y ? "y" : "z",
+                           about_y ? *e.K_y : *e.K_z);
+    }
   }
   return words;
 }
@@ -94,7 +94,7 @@ std::string recommended_lengths(const Model& model, const BucklingMode& mode) {
 /// Where members bow between their nodes, no node stands for the mode.
 bool nodes_matter(const BucklingMode& mode) {
   return mode.shape.furthest.valid() && !mode.shape.only_rotations &&
-         !mode.kind.starts_with("no sway");
+         !mode.kind.starts_with("between the ends");
 }
 
 /// The node that moves most, or the member that bows between its nodes.
@@ -155,7 +155,8 @@ std::string buckling_analysis(const RunResult& result, const std::string& analys
     const std::string start = i == 0 ? lead : std::string(lead.size(), ' ');
     text += wrapped(start + mode_words(model, r.modes[i]), width, indent + 3) + '\n';
   }
-  text += wrapped(fmt::format("{}{}; split error at most {:.2g} %", std::string(lead.size(), ' '),
+  text += wrapped(fmt::format("{}{}; discretisation error at most {:.2g} %",
+                              std::string(lead.size(), ' '),
                               certificate_words(r.modes.size(), r.certificate,
                                                 factor_text(r.certificate.below)),
                               100 * error),
@@ -251,7 +252,7 @@ std::string modal_step(const Step& step, const Model& model, const UnitSystem& u
   }
   double error = 0;
   for (const VibrationMode& m : r.modes) error = std::max(error, m.error);
-  add(fmt::format("{}; split error at most {:.2g} %",
+  add(fmt::format("{}; discretisation error at most {:.2g} %",
                   certificate_words(r.modes.size(), r.certificate,
                                     fmt::format("{:.4g} Hz", r.certificate.below / (2 * M_PI))),
                   100 * error));

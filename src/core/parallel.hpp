@@ -8,6 +8,14 @@
 
 namespace ulterix {
 
+/// Calls act(begin, end) for stretches of 0 .. count on all threads.
+template <class Act>
+void for_each_range(int count, const Act& act) {
+  constexpr int kAtOnce = 64;
+  tbb::parallel_for(tbb::blocked_range<int>(0, count, kAtOnce),
+                    [&act](const auto& range) { act(range.begin(), range.end()); });
+}
+
 /// Calls act(i) for i = 0 .. count on all threads; what it writes has to be its own.
 template <class Act>
 void for_each_index(int count, const Act& act) {

@@ -57,7 +57,10 @@ void ModeRows::effective_lengths() {
       sink_.real(e.euler_z);
       for (const auto& v : {e.sway_y, e.held_y, e.sway_z, e.held_z}) sink_.real(v);
       sink_.text(e.concerns ? "yes" : "no");
-      sink_.text(e.recommended ? "yes" : "no");
+      sink_.text(e.recommended_y && e.recommended_z ? "y, z"
+                 : e.recommended_y                  ? "y"
+                 : e.recommended_z                  ? "z"
+                                                    : "no");
       sink_.end_row();
     }
   });

@@ -34,17 +34,18 @@ void add_six(std::vector<ColumnSpec>& columns, const std::array<std::string_view
 
 /// Tables of the eigenproblems.
 void add_mode_tables(std::vector<TableSpec>& specs) {
-  specs.push_back({"buckling",
-                   "buckling factors and what buckles",
-                   {integer_column("mode", "from 1; -1: the loads reversed"),
-                    real_column("factor", Q::number, "on the loads"),
-                    real_column("vertical", Q::force, "downward load of all at that factor"),
-                    real_column("error", Q::number, "estimate of the split error, relative"),
-                    text_column("kind", "sway, no sway, out of plane, torsional, one member"),
-                    text_column("node", "of the largest translation"),
-                    text_column("direction", "its main direction"),
-                    text_column("turning", "node of the largest rotation"),
-                    real_column("residual", Q::number, "of the pair, relative")}});
+  specs.push_back(
+      {"buckling",
+       "buckling factors and what buckles",
+       {integer_column("mode", "from 1; -1: the loads reversed"),
+        real_column("factor", Q::number, "on the loads"),
+        real_column("vertical", Q::force, "downward load of all at that factor"),
+        real_column("error", Q::number, "estimate of the discretisation error, relative"),
+        text_column("kind", "sway, out of plane, between the ends, torsional"),
+        text_column("node", "of the largest translation"),
+        text_column("direction", "its main direction"),
+        text_column("turning", "node of the largest rotation"),
+        real_column("residual", Q::number, "of the pair, relative")}});
   specs.push_back(
       {"effective_lengths",
        "effective lengths of compressed members in each mode",
@@ -63,7 +64,7 @@ void add_mode_tables(std::vector<TableSpec>& specs) {
         real_column("Ky_held", Q::number, "alignment equation, sway prevented"),
         real_column("Kz_sway", Q::number, "about z"), real_column("Kz_held", Q::number, "about z"),
         text_column("concerns", "yes: the mode bends this member"),
-        text_column("recommended", "yes: the lowest mode that concerns it")}});
+        text_column("recommended", "axes whose lowest mode this is: y, z")}});
   specs.push_back({"mode_shares",
                    "strain energy of each mode by member",
                    {integer_column("mode", ""), text_column("member", ""),
@@ -86,13 +87,14 @@ void add_mode_tables(std::vector<TableSpec>& specs) {
                     real_column("negative_pivots", Q::number, "of the tangent; blank: not counted"),
                     text_column("event", "stands, or gives way")}});
   TableSpec frequencies{"frequencies", "modes of free vibration", {}};
-  frequencies.columns = {integer_column("mode", ""),
-                         real_column("omega", Q::number, "rad/s"),
-                         real_column("frequency", Q::number, "Hz"),
-                         real_column("period", Q::number, "s"),
-                         real_column("error", Q::number, "estimate of the split error, relative"),
-                         real_column("rayleigh", Q::number, "rad/s, of the shape found"),
-                         real_column("modal_mass", Q::mass, "with the scale of the shape")};
+  frequencies.columns = {
+      integer_column("mode", ""),
+      real_column("omega", Q::number, "rad/s"),
+      real_column("frequency", Q::number, "Hz"),
+      real_column("period", Q::number, "s"),
+      real_column("error", Q::number, "estimate of the discretisation error, relative"),
+      real_column("rayleigh", Q::number, "rad/s, of the shape found"),
+      real_column("modal_mass", Q::mass, "with the scale of the shape")};
   static constexpr std::array<std::string_view, 6> kFactors = {
       "factor_x", "factor_y", "factor_z", "factor_rx", "factor_ry", "factor_rz"};
   static constexpr std::array<std::string_view, 6> kMasses = {"mass_x",  "mass_y",  "mass_z",

@@ -14,8 +14,8 @@
 namespace ulterix::testing {
 namespace {
 
-/// What the split is chosen for.
-constexpr double kSplit = 1e-4;
+/// What the number of functions is chosen for.
+constexpr double kFunctions = 1e-6;
 
 template <class F>
 double root(const F& f, double low, double high) {
@@ -48,7 +48,7 @@ void expect_certified(const BucklingResult& r) {
       << r.certificate.found << " found, " << r.certificate.count.value_or(-1) << " counted";
   for (const BucklingMode& m : r.modes) {
     EXPECT_LT(m.residual, 1e-8);
-    EXPECT_LE(m.error, kSplit);
+    EXPECT_LE(m.error, kFunctions);
   }
 }
 
@@ -76,19 +76,20 @@ TEST(Buckling, B1EulerColumnsModesOneToFive) {
     expect_certified(r);
     ASSERT_EQ(r.modes.size(), 5u);
     for (int n = 1; n <= 5; ++n) {
-      EXPECT_RELATIVE(r.modes[n - 1].factor, n * n * pi2, kSplit);
+      EXPECT_RELATIVE(r.modes[n - 1].factor, n * n * pi2, kFunctions);
       // The estimate is the leading term of the error: it neither hides it nor cries wolf.
       const double error = r.modes[n - 1].factor / (n * n * pi2) - 1;
-      EXPECT_NEAR(r.modes[n - 1].error, error, 0.1 * error + 1e-9);
+      EXPECT_NEAR(r.modes[n - 1].error, error, 0.1 * error + 1e-11);
     }
-    EXPECT_EQ(r.modes[0].kind, "no sway");
+    EXPECT_EQ(r.modes[0].kind, "between the ends of c about y, 1 half wave");
+    EXPECT_EQ(r.modes[2].kind, "between the ends of c about y, 3 half waves");
   }
   {
     Column c;
     c.b.fix(c.foot, {0, 2, 4});
     const BucklingResult r = modes_of(buckle(c.b));
     for (int n = 1; n <= 5; ++n) {
-      EXPECT_RELATIVE(r.modes[n - 1].factor, std::pow((n - 0.5) * M_PI, 2), kSplit);
+      EXPECT_RELATIVE(r.modes[n - 1].factor, std::pow((n - 0.5) * M_PI, 2), kFunctions);
     }
     EXPECT_EQ(r.modes[0].kind, "sway along x");
   }
@@ -98,14 +99,14 @@ TEST(Buckling, B1EulerColumnsModesOneToFive) {
     c.b.fix(c.head, {0});
     const BucklingResult r = modes_of(buckle(c.b));
     const double k = root([](double x) { return std::tan(x) - x; }, 4.4, 4.6);
-    EXPECT_RELATIVE(r.modes[0].factor, k * k, kSplit);
+    EXPECT_RELATIVE(r.modes[0].factor, k * k, kFunctions);
   }
   {
     Column c;
     c.b.fix(c.foot, {0, 2, 4});
     c.b.fix(c.head, {0, 4});
     const BucklingResult r = modes_of(buckle(c.b));
-    EXPECT_RELATIVE(r.modes[0].factor, 4 * pi2, kSplit);
+    EXPECT_RELATIVE(r.modes[0].factor, 4 * pi2, kFunctions);
     expect_certified(r);
   }
 }
@@ -122,13 +123,13 @@ TEST(Buckling, B1TheWeakAxisIsChosenByItselfInSpace) {
   b.nodal_load(B, 2, -1);
   const BucklingResult r = modes_of(buckle(b));
   expect_certified(r);
-  EXPECT_RELATIVE(r.modes[0].factor, M_PI * M_PI, kSplit);
-  EXPECT_RELATIVE(r.modes[1].factor, 3 * M_PI * M_PI, kSplit);
+  EXPECT_RELATIVE(r.modes[0].factor, M_PI * M_PI, kFunctions);
+  EXPECT_RELATIVE(r.modes[1].factor, 3 * M_PI * M_PI, kFunctions);
   // Bending about z; its K is 1, that about y says nothing in this mode.
   EXPECT_NEAR(r.modes[0].shares[MemberId(0)].about_z, 1, 1e-9);
   ASSERT_EQ(r.modes[0].lengths.size(), 1u);
-  EXPECT_RELATIVE(*r.modes[0].lengths[0].K_z, 1, kSplit);
-  EXPECT_TRUE(r.modes[0].lengths[0].recommended);
+  EXPECT_RELATIVE(*r.modes[0].lengths[0].K_z, 1, kFunctions);
+  EXPECT_TRUE(r.modes[0].lengths[0].recommended_z);
 }
 
 /// Portal of b = h = 1, columns A → ∞, no shear; psi = (Ib/b)/(Ic/h).
@@ -172,14 +173,14 @@ TEST(Buckling, B2PortalsSwayPermittedAndHeld) {
                d = root(held_pinned, 3.2, 4.0), e = root(held_fixed, 4.6, 5.5);
   EXPECT_NEAR(a, 1.3495528, 1e-6);  // the list of reference problems
   EXPECT_NEAR(e, 5.0181855, 1e-6);
-  EXPECT_RELATIVE(portal(psi, false, false).lowest(), a * a, kSplit);
-  EXPECT_RELATIVE(portal(psi, true, false).lowest(), c * c, kSplit);
-  EXPECT_RELATIVE(portal(psi, false, true).lowest(), d * d, kSplit);
-  EXPECT_RELATIVE(portal(psi, true, true).lowest(), e * e, kSplit);
+  EXPECT_RELATIVE(portal(psi, false, false).lowest(), a * a, kFunctions);
+  EXPECT_RELATIVE(portal(psi, true, false).lowest(), c * c, kFunctions);
+  EXPECT_RELATIVE(portal(psi, false, true).lowest(), d * d, kFunctions);
+  EXPECT_RELATIVE(portal(psi, true, true).lowest(), e * e, kFunctions);
   const BucklingResult r = portal(psi, false, false);
   EXPECT_EQ(r.modes[0].kind, "sway along x");
-  EXPECT_RELATIVE(*r.modes[0].lengths[0].K_y, M_PI / a, kSplit);  // 2.3278768
-  EXPECT_EQ(portal(psi, false, true).modes[0].kind.substr(0, 7), "no sway");
+  EXPECT_RELATIVE(*r.modes[0].lengths[0].K_y, M_PI / a, kFunctions);  // 2.3278768
+  EXPECT_EQ(portal(psi, false, true).modes[0].kind.substr(0, 16), "between the ends");
 }
 
 TEST(Buckling, B4GreenhillsColumnUnderItsOwnWeight) {
@@ -188,7 +189,7 @@ TEST(Buckling, B4GreenhillsColumnUnderItsOwnWeight) {
   c.b.fix(c.foot, {0, 2, 4});
   c.b.uniform(c.member, 2, -1);
   // J_{−1/3}(2/3·√q) = 0: q = 7.837347…
-  EXPECT_RELATIVE(modes_of(buckle(c.b)).lowest(), 7.8373474, kSplit);
+  EXPECT_RELATIVE(modes_of(buckle(c.b)).lowest(), 7.8373474, kFunctions);
 }
 
 TEST(Buckling, B5TorsionOfACruciformColumnIsReportedOnce) {
@@ -206,8 +207,8 @@ TEST(Buckling, B5TorsionOfACruciformColumnIsReportedOnce) {
   EXPECT_RELATIVE(r.lowest(), torsion, 1e-9);
   EXPECT_EQ(r.modes[0].kind, "torsional");
   // Once, whatever the number of pieces; above it the column bends (fixed-pinned).
-  EXPECT_EQ(r.modes[1].kind, "no sway");
-  EXPECT_RELATIVE(r.modes[1].factor, 20.190729 * E * p.Iy / 16, kSplit);
+  EXPECT_EQ(r.modes[1].kind.substr(0, 16), "between the ends");
+  EXPECT_RELATIVE(r.modes[1].factor, 20.190729 * E * p.Iy / 16, kFunctions);
   EXPECT_TRUE(r.certificate.complete());
   EXPECT_RELATIVE(r.torsion_limit, torsion, 1e-9);
 }
@@ -256,8 +257,8 @@ TEST(Buckling, B3ColumnOnAMidSpring) {
     const double ka = (low + high) / 2, k = 2 * ka;
     (K * (0.5 - std::tan(ka) / k) > 2 * k * k ? low : high) = ka;
   }
-  EXPECT_RELATIVE(lowest(K), 4 * low * low, kSplit);
-  EXPECT_RELATIVE(lowest(20 * M_PI * M_PI), 4 * M_PI * M_PI, kSplit);
+  EXPECT_RELATIVE(lowest(K), 4 * low * low, kFunctions);
+  EXPECT_RELATIVE(lowest(20 * M_PI * M_PI), 4 * M_PI * M_PI, kFunctions);
 }
 
 TEST(Buckling, EulerLoadsAndTheWholeLoadStandBeside) {
@@ -307,9 +308,9 @@ TEST(Buckling, B8PartOfTheLoadStays) {
   spec.constant = c.b.model.case_alone(CaseId(1));
   const BucklingResult r = modes_of(buckle(c.b, spec));
   expect_certified(r);
-  EXPECT_RELATIVE(r.lowest(), M_PI * M_PI - 4, kSplit);
+  EXPECT_RELATIVE(r.lowest(), M_PI * M_PI - 4, kFunctions);
   // The effective length comes from the whole compression.
-  EXPECT_RELATIVE(*r.modes[0].lengths[0].length_y, 1, kSplit);
+  EXPECT_RELATIVE(*r.modes[0].lengths[0].length_y, 1, kFunctions);
   c.b.model.cases[CaseId(1)].nodal[0].force *= 3;
   const Step failed = *buckle(c.b, spec).find("buckling", "G");
   EXPECT_NE(failed.outcome.reason.find("above the critical load"), std::string::npos);
@@ -320,15 +321,15 @@ TEST(Buckling, B9ColumnOnSprings) {
     Column c;
     c.b.fix(c.foot, {0, 2});
     c.b.spring(c.foot, 4, 1);
-    EXPECT_RELATIVE(modes_of(buckle(c.b)).lowest(), 0.740173884, kSplit);
+    EXPECT_RELATIVE(modes_of(buckle(c.b)).lowest(), 0.740173884, kFunctions);
   }
   Column c;
   c.b.fix(c.foot, {0, 2});
   c.b.spring(c.foot, 4, 2);
   c.b.spring(c.head, 0, 5);
   const BucklingResult r = modes_of(buckle(c.b));
-  EXPECT_RELATIVE(r.modes[0].factor, 5.875077640, kSplit);
-  EXPECT_RELATIVE(r.modes[1].factor, 13.531504157, kSplit);
+  EXPECT_RELATIVE(r.modes[0].factor, 5.875077640, kFunctions);
+  EXPECT_RELATIVE(r.modes[1].factor, 13.531504157, kFunctions);
 }
 
 TEST(Buckling, B11ShearSoftColumns) {
@@ -341,7 +342,7 @@ TEST(Buckling, B11ShearSoftColumns) {
     b.fix(A, {0, 2});
     b.fix(B, {0});
     b.nodal_load(B, 2, -1);
-    EXPECT_RELATIVE(modes_of(buckle(b)).lowest(), 0.5 * M_PI * M_PI, 2 * kSplit);
+    EXPECT_RELATIVE(modes_of(buckle(b)).lowest(), 0.5 * M_PI * M_PI, kFunctions);
   }
   for (const auto& [GAv, reference] :
        std::vector<std::pair<double, double>>{{100, 16.52545}, {20, 9.58802}}) {
@@ -353,7 +354,7 @@ TEST(Buckling, B11ShearSoftColumns) {
     b.fix(A, {0, 2, 4});
     b.fix(B, {0});
     b.nodal_load(B, 2, -1);
-    EXPECT_RELATIVE(modes_of(buckle(b)).lowest(), reference, 3 * kSplit) << GAv;
+    EXPECT_RELATIVE(modes_of(buckle(b)).lowest(), reference, kFunctions) << GAv;
   }
 }
 
@@ -369,7 +370,7 @@ TEST(Buckling, B13RoordasFrame) {
   b.fix(C, {0, 2});
   b.nodal_load(B, 2, -1);
   const BucklingResult r = modes_of(buckle(b));
-  EXPECT_RELATIVE(r.lowest(), 13.885942906, kSplit);
+  EXPECT_RELATIVE(r.lowest(), 13.885942906, kFunctions);
   // The leg buckles, the beam holds: its share is the smaller, and it has no effective length.
   EXPECT_GT(r.modes[0].shares[MemberId(0)].whole, r.modes[0].shares[MemberId(1)].whole);
   EXPECT_NEAR(r.modes[0].shares[MemberId(0)].whole + r.modes[0].shares[MemberId(1)].whole, 1, 1e-9);
@@ -383,9 +384,9 @@ TEST(Buckling, TensionAloneHasNoPositiveFactor) {
   const RunResult run = buckle(c.b);
   const Step& step = *run.find("buckling", "G");
   EXPECT_TRUE(step.outcome.stands());
-  EXPECT_EQ(step.outcome.reason.substr(0, 46), "no positive factor: no member is in compressio");
+  EXPECT_EQ(step.outcome.reason.substr(0, 43), "no member is compressed: no buckling factor");
   ASSERT_TRUE(step.buckling->negative.has_value());
-  EXPECT_RELATIVE(step.buckling->negative->factor, -M_PI * M_PI / 4, kSplit);
+  EXPECT_RELATIVE(step.buckling->negative->factor, -M_PI * M_PI / 4, kFunctions);
   EXPECT_EQ(step.buckling->negative->number, -1);
 }
 
@@ -416,7 +417,7 @@ TEST(Buckling, TheDerivativeOfASpringIsThatOfTheFactor) {
   AnalysisSpec spec;
   spec.try_restraints = 1;
   const BucklingResult tried = modes_of(buckle(c.b, spec));
-  EXPECT_RELATIVE(*tried.gains[0].held, 20.190729, kSplit);  // fixed-pinned
+  EXPECT_RELATIVE(*tried.gains[0].held, 20.190729, kFunctions);  // fixed-pinned
 }
 
 TEST(Buckling, MoreEqualColumnsThanABlockHoldsAreAllFound) {
@@ -437,7 +438,7 @@ TEST(Buckling, MoreEqualColumnsThanABlockHoldsAreAllFound) {
   expect_certified(r);
   ASSERT_EQ(r.modes.size(), 17u);
   EXPECT_EQ(r.certificate.count, 17);
-  for (const BucklingMode& mode : r.modes) EXPECT_RELATIVE(mode.factor, M_PI * M_PI, kSplit);
+  for (const BucklingMode& mode : r.modes) EXPECT_RELATIVE(mode.factor, M_PI * M_PI, kFunctions);
 }
 
 TEST(Buckling, AForgottenRestraintAcrossAFlatFrameIsNamed) {

@@ -1,12 +1,10 @@
-// Block Lanczos on problems with known values; frames split into pieces as the eigenproblems see
-// them.
+// Block Lanczos on problems with known values; work shared out by index.
 #include <gtest/gtest.h>
 
 #include <cmath>
 
-#include "core/analysis/first_order.hpp"
-#include "core/analysis/mode_search.hpp"
 #include "core/parallel.hpp"
+#include "core/solve/block_lanczos.hpp"
 #include "support/frame_builder.hpp"
 
 namespace ulterix::testing {
@@ -120,108 +118,6 @@ TEST(JoinedPairs, FallAndKeepTheirVectors) {
   EXPECT_EQ(all.residuals, Eigen::Vector4d(0.9, 0.5, 0.3, 0.1));
   EXPECT_EQ(all.vectors.col(0), Eigen::Vector4d::Unit(2));
   EXPECT_EQ(all.vectors.col(3), Eigen::Vector4d::Unit(1));
-}
-
-/// A pinned column of unit EI and length under a unit load, cut into pieces.
-struct PinnedColumn {
-  FrameBuilder b{Plane::xz};
-  ElasticFrame frame;
-  std::vector<Step> steps;
-
-  PinnedColumn() {
-    const NodeId foot = b.node("foot", 0, 0, 0), head = b.node("head", 0, 0, 1);
-    b.member("c", foot, head, b.section(bending_only(1, 1e6)), b.material(1, 0.4));
-    b.fix(foot, {0, 2});
-    b.fix(head, {0});
-    b.nodal_load(head, 2, -1);
-    frame = make_elastic_frame(b.model);
-    AnalysisSpec spec;
-    spec.name = kBaseline;
-    spec.loads = {b.model.case_alone(CaseId(0))};
-    steps = first_order(frame, spec);
-  }
-
-  EigenFrame cut(int pieces) const {
-    return make_eigen_frame(frame, IndexedVector<MemberId, int>(1, pieces));
-  }
-  /// −Kg of the unit load.
-  std::vector<double> softening(const EigenFrame& eigen) const {
-    const Recovery recovery(*frame.system, steps[0]);
-    std::vector<double> values = geometric_values(eigen.split, piece_forces(recovery, eigen.split));
-    for (double& v : values) v = -v;
-    return values;
-  }
-};
-
-TEST(EigenFrame, TheErrorOfPiecesFallsWithTheirFourthPower) {
-  const PinnedColumn column;
-  const auto error = [&](int pieces) {
-    const EigenFrame eigen = column.cut(pieces);
-    const std::vector<double> B = column.softening(eigen);
-    return 1 / ModeSearch(eigen, B, 100).find(1, 1e-10).theta[0] / (M_PI * M_PI) - 1;
-  };
-  EXPECT_RELATIVE(1 + error(1), 12 / (M_PI * M_PI), kIterated);  // one cubic
-  for (const int pieces : {4, 8}) {
-    EXPECT_GT(error(pieces), 0);  // a subspace is stiffer
-    EXPECT_NEAR(error(pieces) / error(2 * pieces), 16, 0.5);
-  }
-}
-
-TEST(EigenFrame, TheCountOfAnIndefiniteFactorIsThatOfTheFactorsBelow) {
-  const PinnedColumn column;
-  const EigenFrame eigen = column.cut(8);
-  const std::vector<double> B = column.softening(eigen);
-  for (int below = 0; below < 4; ++below) {
-    const double shift = M_PI * M_PI * (below + 0.5) * (below + 0.5);
-    std::vector<double> shifted = eigen.stiffness;
-    for (std::size_t i = 0; i < shifted.size(); ++i) shifted[i] -= shift * B[i];
-    const auto factor =
-        IndefiniteFrameFactor::make(eigen, shifted, IndefiniteFrameFactor::Keep::factor);
-    ASSERT_TRUE(factor);
-    EXPECT_EQ(factor->negative_eigenvalues(), below);
-    const VectorXd x = VectorXd::LinSpaced(eigen.pattern().size, -1, 1);
-    Pack pack(multiply(eigen.pattern(), shifted, x), 0, 1);
-    factor->solve(pack);
-    for (Eigen::Index i = 0; i < x.size(); ++i) EXPECT_NEAR(pack.row(i)[0], x[i], 1e-7);
-  }
-}
-
-TEST(EigenFrame, SettledModesAreProvenAndThoseOfTheFormula) {
-  const PinnedColumn column;
-  const EigenFrame eigen = column.cut(24);
-  const std::vector<double> B = column.softening(eigen);
-  ModeSearch search(eigen, B, 400);
-  search.look(3);
-  const Certificate certificate = search.settle(3, 1e-10);
-  EXPECT_TRUE(certificate.complete());
-  EXPECT_EQ(certificate.found, 3);
-  EXPECT_GT(certificate.below, 9 * M_PI * M_PI);
-  EXPECT_LT(certificate.below, 16 * M_PI * M_PI);
-  for (int k = 1; k <= 3; ++k) {
-    EXPECT_RELATIVE(1 / search.pairs().theta[k - 1], k * k * M_PI * M_PI, 1e-4);
-    EXPECT_LT(search.pairs().residuals[k - 1], 1e-8);
-  }
-}
-
-TEST(EigenFrame, VectorsCarriedToAFinerCutKeepACubic) {
-  FrameBuilder b{Plane::xz};
-  const NodeId foot = b.node("foot", 0, 0, 0), head = b.node("head", 0, 0, 2);
-  b.member("c", foot, head, b.section(bending_only(1, 1e6)), b.material(1, 0.4));
-  b.fix_all(foot);
-  b.nodal_load(head, 0, 1);
-  const ElasticFrame frame = make_elastic_frame(b.model);
-  const auto bent = [&](const EigenFrame& eigen) {
-    VectorXd force = VectorXd::Zero(eigen.pattern().size);
-    eigen.system().dofs().add_force(head, force6(3, 0, -1, 0, 0.5, 0), force);
-    MatrixXd x = force;
-    eigen.solve(x);
-    return x;
-  };
-  const EigenFrame whole = make_eigen_frame(frame, IndexedVector<MemberId, int>(1, 1));
-  const EigenFrame cut = make_eigen_frame(frame, IndexedVector<MemberId, int>(1, 5));
-  const MatrixXd fine = bent(cut);
-  const MatrixXd carried = carried_over(b.model, whole.split, bent(whole), cut.split);
-  EXPECT_LT((carried - fine).norm(), 1e-10 * fine.norm());
 }
 
 TEST(Parallel, EveryIndexComesOnceAndIsTakenInOrder) {

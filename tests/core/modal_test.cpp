@@ -10,7 +10,8 @@
 namespace ulterix::testing {
 namespace {
 
-constexpr double kSplit = 1e-4;
+/// What the number of functions is chosen for.
+constexpr double kFunctions = 1e-6;
 
 Step vibrate(FrameBuilder& b, const AnalysisSpec& options = {}) {
   AnalysisSpec spec = options;
@@ -34,7 +35,7 @@ void expect_certified(const ModalResult& r) {
       << r.certificate.found << " found, " << r.certificate.count.value_or(-1) << " counted";
   for (const VibrationMode& m : r.modes) {
     EXPECT_LT(m.residual, 1e-8);
-    EXPECT_LE(m.error, kSplit);
+    EXPECT_LE(m.error, kFunctions);
     if (m.omega > 0) {
       // Floors a hundred million times stiffer than columns leave no more digits.
       EXPECT_RELATIVE(m.rayleigh, m.omega, 1e-6);
@@ -67,9 +68,9 @@ TEST(Modal, M1CantileverAndSimpleBeam) {
     const std::vector<double> beta = {1.875104068711961, 4.694091132974174, 7.854757438237613,
                                       10.995540734875467, 14.137168391046471};
     for (int n = 0; n < 5; ++n) {
-      EXPECT_RELATIVE(r.modes[n].omega, beta[n] * beta[n], kSplit);
+      EXPECT_RELATIVE(r.modes[n].omega, beta[n] * beta[n], kFunctions);
       const double error = r.modes[n].omega / (beta[n] * beta[n]) - 1;
-      EXPECT_NEAR(r.modes[n].error, error, 0.1 * error + 1e-9);
+      EXPECT_NEAR(r.modes[n].error, error, 0.1 * error + 1e-11);
     }
     // M5: per cent of the whole mass across the beam.
     EXPECT_NEAR(100 * *r.modes[0].mass[2] / r.total[2], 61.3076, 1e-3);
@@ -81,7 +82,7 @@ TEST(Modal, M1CantileverAndSimpleBeam) {
   spec.modes = 5;
   const Step step = vibrate(s.b, spec);
   for (int n = 1; n <= 5; ++n) {
-    EXPECT_RELATIVE(modes_of(step).modes[n - 1].omega, std::pow(n * M_PI, 2), kSplit);
+    EXPECT_RELATIVE(modes_of(step).modes[n - 1].omega, std::pow(n * M_PI, 2), kFunctions);
   }
 }
 
@@ -101,7 +102,7 @@ TEST(Modal, RestraintsAreRankedForTheLowestFrequencyAndTried) {
   const double h = 1e-3;
   const double change = lowest(h, 0).modes[0].frequency() - r.modes[0].frequency();
   EXPECT_RELATIVE(r.gains[0].derivative, change / h, 1e-2);
-  EXPECT_RELATIVE(*r.gains[0].held, std::pow(3.926602312047919, 2) / (2 * M_PI), kSplit);
+  EXPECT_RELATIVE(*r.gains[0].held, std::pow(3.926602312047919, 2) / (2 * M_PI), kFunctions);
 }
 
 TEST(Modal, TheHandFormulaStandsBesideAndMissingModesAreCounted) {
@@ -134,7 +135,7 @@ TEST(Modal, M2MastWithATipMassIsExactAndHasOneMode) {
   EXPECT_RELATIVE(*r.modes[0].mass[0], 250, kExact);
   EXPECT_FALSE(r.modes[0].mass[2].has_value());  // no mass that way
   ASSERT_EQ(r.remarks.size(), 1u);
-  EXPECT_EQ(r.remarks[0], "10 modes asked, 1 there are: no more mass can move");
+  EXPECT_EQ(r.remarks[0], "10 modes requested, only 1 exist: no more mass can move");
 }
 
 TEST(Modal, M3ShearFrame) {
@@ -191,7 +192,7 @@ TEST(Modal, M4AxialForceLowersAndRaisesFrequencies) {
     const RunResult r = run(s.b.model);
     const Step* step = r.find("modal", "G");
     ASSERT_NE(step, nullptr);
-    EXPECT_RELATIVE(modes_of(*step).modes[0].omega, M_PI * M_PI * std::sqrt(1 - part), 5 * kSplit);
+    EXPECT_RELATIVE(modes_of(*step).modes[0].omega, M_PI * M_PI * std::sqrt(1 - part), kFunctions);
   }
 }
 
@@ -242,7 +243,7 @@ TEST(Modal, M6RotaryInertiaAndShear) {
       }
       if (along > across) continue;  // an axial mode
       const double omega0 = std::pow((n + 1) * M_PI, 2) * std::sqrt(p.Iy / p.A);
-      EXPECT_NEAR(m.omega / omega0, reference[kind][n], 2 * kSplit) << kind << ' ' << n;
+      EXPECT_NEAR(m.omega / omega0, reference[kind][n], kFunctions) << kind << ' ' << n;
       ++n;
     }
     EXPECT_EQ(n, 3);
@@ -258,7 +259,7 @@ TEST(Modal, AFreeBeamHasItsRigidMotionsFirst) {
   EXPECT_EQ(r.rigid, 3);  // two translations and a rotation in the plane
   EXPECT_EQ(r.modes[0].omega, 0);
   EXPECT_EQ(r.modes[2].omega, 0);
-  EXPECT_RELATIVE(r.modes[3].omega, std::pow(4.730040744862704, 2), kSplit);
+  EXPECT_RELATIVE(r.modes[3].omega, std::pow(4.730040744862704, 2), kFunctions);
   EXPECT_TRUE(r.certificate.complete());
 }
 
@@ -313,7 +314,7 @@ TEST(Modal, MassComesFromLoadsNodesAndChosenDirections) {
   const ModalResult& r = modes_of(step);
   EXPECT_RELATIVE(r.total[2], 1 + 1.5 + 1, kExact);
   EXPECT_RELATIVE(r.nodal_mass[s.right][0], 0.5 * 2.5 + 1, kExact);
-  EXPECT_RELATIVE(r.modes[0].omega, M_PI * M_PI / std::sqrt(2.5), kSplit);
+  EXPECT_RELATIVE(r.modes[0].omega, M_PI * M_PI / std::sqrt(2.5), kFunctions);
   s.b.model.mass.directions = {true, false, false};
   const Step only_x = vibrate(s.b);
   EXPECT_NEAR(modes_of(only_x).total[2], 0, 1e-12);

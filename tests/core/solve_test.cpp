@@ -10,7 +10,6 @@
 
 #include "core/solve/conjugate_gradients.hpp"
 #include "core/solve/indefinite_factor.hpp"
-#include "core/solve/inner_elimination.hpp"
 #include "core/solve/multifrontal.hpp"
 #include "core/solve/null_space.hpp"
 #include "core/solve/tall_products.hpp"
@@ -145,42 +144,6 @@ TEST(IndefiniteFactor, ALargeBlockWhosePivotsAreFarApartIsSolvedWithByAllThreads
   Eigen::MatrixXd Y = X;
   factor->solve(Y);
   EXPECT_LT((multiply_block(pattern, values, Y) - X).norm(), 1e-11 * Y.norm());
-}
-
-TEST(InnerElimination, SolvesAndCountsAsTheWholeMatrixDoes) {
-  const int inner = 4;
-  const SymmetricPattern outer = Dense(Eigen::MatrixXd::Identity(5, 5)).pattern;
-  for (const int negative : {0, 1, 5}) {
-    Eigen::VectorXd eigenvalues = Eigen::VectorXd::LinSpaced(9, 1, 50);
-    eigenvalues.head(negative) *= -1;
-    const Eigen::MatrixXd A = with_spectrum(eigenvalues);
-    const Dense d(A);
-    const InnerElimination elimination(d.pattern, d.values, inner);
-    ASSERT_TRUE(elimination.regular());
-    const Eigen::MatrixXd Aii = A.topLeftCorner(inner, inner), Ari = A.bottomLeftCorner(5, inner);
-    const Eigen::MatrixXd rest = A.bottomRightCorner(5, 5) - Ari * Aii.inverse() * Ari.transpose();
-    const std::vector<double> values = elimination.rest(d.pattern, d.values, outer);
-    EXPECT_LT((multiply_block(outer, values, Eigen::MatrixXd::Identity(5, 5)) - rest).norm(),
-              1e-11);
-    EXPECT_EQ(elimination.negative() + negative_eigenvalues(outer, values).value(), negative);
-    const Eigen::MatrixXd X = Eigen::MatrixXd::Random(9, 3);
-    Eigen::MatrixXd Y = A * X;
-    Pack pack(Y, 0, Y.cols());
-    elimination.solve_pack(pack.row(0), [&rest](double* rows) {
-      Eigen::Map<Eigen::Matrix<double, Eigen::Dynamic, kPacked, Eigen::RowMajor>> b(
-          rows, rest.rows(), kPacked);
-      b = (rest.inverse() * b).eval();
-    });
-    pack.copy_to(Y, 0, Y.cols());
-    EXPECT_LT((Y - X).norm(), 1e-11);
-  }
-}
-
-TEST(InnerElimination, ASingularPartIsTold) {
-  Eigen::MatrixXd A = Eigen::MatrixXd::Identity(4, 4);
-  A(0, 0) = 0;
-  const Dense d(A);
-  EXPECT_FALSE(InnerElimination(d.pattern, d.values, 2).regular());
 }
 
 TEST(TallProducts, AgreeWithPlainOnes) {

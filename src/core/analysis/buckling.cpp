@@ -9,7 +9,6 @@
 #include "core/analysis/first_order.hpp"
 #include "core/analysis/p_delta.hpp"
 #include "core/analysis/restraints.hpp"
-#include "core/analysis/split_plan.hpp"
 
 namespace ulterix {
 
@@ -24,23 +23,32 @@ std::optional<double> factor_with(const ElasticFrame& frame, const AnalysisSpec&
   if (!held.stands()) return std::nullopt;
   AnalysisSpec first;
   first.loads = {loads};
-  const Step step = first_order(held, first).front();
-  std::optional<Step> constant;
-  if (spec.constant) {
-    first.loads = {*spec.constant};
-    constant = first_order(held, first).front();
+  if (spec.constant) first.loads.push_back(*spec.constant);
+  const std::vector<Step> steps = first_order(held, first);
+  for (const Step& step : steps) {
+    if (!step.has_state) return std::nullopt;
   }
-  const Recovery grows(*held.system, step);
-  std::optional<Recovery> stays;
-  if (constant) stays.emplace(*held.system, *constant);
-  return find_lowest_factor(held, {&grows, stays ? &*stays : nullptr}, mode_accuracy(*held.system));
+  const AxialForces grows = axial_forces_along(Recovery(*held.system, steps[0]));
+  std::optional<AxialForces> stays;
+  if (spec.constant) stays = axial_forces_along(Recovery(*held.system, steps[1]));
+  const auto mode = find_lowest_mode(held, {&grows, stays ? &*stays : nullptr});
+  return mode ? std::optional(mode->factor) : std::nullopt;
 }
 
 Outcome outcome_of(const BucklingResult& result, const LoadSet& loads) {
   Outcome outcome;
+  if (result.constant_too_large) {
+    outcome.verdict = Verdict::above_critical_load;
+    outcome.reason = result.remarks.front();
+    return outcome;
+  }
+  if (result.unreliable) {
+    outcome.verdict = Verdict::unreliable;
+    outcome.reason = result.remarks.empty() ? "not sure to six digits" : result.remarks.front();
+    return outcome;
+  }
   if (result.modes.empty()) {
-    outcome.reason = result.remarks.empty() ? "no positive factor: no member is in compression"
-                                            : result.remarks.front();
+    outcome.reason = "no member is compressed: no buckling factor";
     if (result.negative) {
       outcome.reason += fmt::format("; the load would have to be reversed, factor {:.4g}",
                                     result.negative->factor);
@@ -85,58 +93,31 @@ void march_up(const ElasticFrame& frame, const AnalysisSpec& spec, const Step& f
                   *result.march_factor, linear, difference < 0 ? "towards" : "away from"));
 }
 
-/// What buckles under one set of loads; nothing where first-order does not stand.
-struct Buckles {
-  Outcome first_order;
-  std::optional<Recovery> grows, stays;
-  FirstCut cut;
-
-  AxialState axial() const { return {&*grows, stays ? &*stays : nullptr}; }
-};
-
-Buckles buckles(const ElasticFrame& frame, const Step& first, const Step* constant) {
-  Buckles b;
-  b.first_order = first.outcome;
-  if (constant != nullptr && first.outcome.stands()) b.first_order = constant->outcome;
-  if (!b.first_order.stands()) return b;
-  b.grows.emplace(*frame.system, first);
-  if (constant != nullptr) b.stays.emplace(*frame.system, *constant);
-  b.cut = first_cut(frame, b.axial());
-  return b;
-}
-
-/// Large frames are cut once for all sets of loads, which share what is made of the pieces.
-void cut_together(std::vector<Buckles>& sets) {
-  IndexedVector<MemberId, int> counts;
-  for (const Buckles& b : sets) {
-    if (!b.cut.chosen) continue;
-    if (counts.empty()) counts = b.cut.counts;
-    raise(counts, b.cut.counts);
-  }
-  for (Buckles& b : sets) {
-    if (b.cut.chosen) b.cut.counts = counts;
-  }
-}
-
 /// One set of loads of a buckling analysis.
 void solve_set(const ElasticFrame& frame, const AnalysisSpec& spec, const Step& first,
-               const Step* constant, const Buckles& set, FoundBefore& before, Step& step) {
-  if (!set.first_order.stands()) {
-    step.outcome = set.first_order;
-    return;
-  }
-  const int wanted = spec.modes > 0 ? spec.modes : kDefaultModes;
-  auto result = std::make_shared<BucklingResult>(
-      find_factors(frame, set.axial(), wanted, mode_accuracy(*frame.system), set.cut, before));
+               const Step* constant, const AxialForces* stays, FoundBefore& before, Step& step) {
+  step.outcome = constant != nullptr && first.outcome.stands() ? constant->outcome : first.outcome;
+  if (!step.outcome.stands()) return;
+  step.outcome = {};
+  BucklingOptions options;
+  options.wanted = spec.modes > 0 ? spec.modes : kDefaultModes;
+  options.functions = spec.functions;
+  options.tolerance = spec.mode_tolerance;
+  const int wanted = options.wanted;
+  const AxialForces grows = axial_forces_along(Recovery(*frame.system, first));
+  auto result =
+      std::make_shared<BucklingResult>(find_factors(frame, {&grows, stays}, options, before));
   const auto downward = [&frame](const Step& s) {
     return -s.equilibrium.loads[frame.system->model().vertical];
   };
   result->vertical = downward(first);
   if (constant != nullptr) result->vertical_stays = downward(*constant);
-  if (!result->modes.empty()) {
+  const auto shaped = std::find_if(result->modes.begin(), result->modes.end(),
+                                   [](const BucklingMode& m) { return !m.torsional_limit; });
+  if (shaped != result->modes.end()) {
     // dλ/dk = φ²/(φᵀ(−Kg)φ) = λ·φ²/(φᵀKφ).
-    const BucklingMode& lowest = result->modes.front();
-    result->gains = rank_restraints(*frame.system, lowest.shape, lowest.factor / lowest.stiffness);
+    result->gains =
+        rank_restraints(*frame.system, shaped->shape, shaped->factor / shaped->stiffness);
     const auto tries =
         std::min<std::size_t>(result->gains.size(), std::size_t(spec.try_restraints));
     for (std::size_t i = 0; i < tries; ++i) {
@@ -175,11 +156,10 @@ std::vector<Step> buckling(const ElasticFrame& given, const AnalysisSpec& spec,
     constant = first_order(frame, linear).front();
   }
   const Step* stays = constant ? &*constant : nullptr;
-  std::vector<Buckles> sets;
-  for (std::size_t i = 0; i < spec.loads.size(); ++i) {
-    sets.push_back(buckles(frame, first[i], stays));
+  std::optional<AxialForces> staying;
+  if (stays != nullptr && stays->has_state) {
+    staying = axial_forces_along(Recovery(*frame.system, *stays));
   }
-  cut_together(sets);
   std::vector<Step> steps(spec.loads.size());
   FoundBefore before;
   for (std::size_t i = 0; i < steps.size(); ++i) {
@@ -189,15 +169,15 @@ std::vector<Step> buckling(const ElasticFrame& given, const AnalysisSpec& spec,
     step.kind = spec.kind;
     step.loads = spec.loads[i];
     step.label = spec.loads[i].name;
-    solve_set(frame, spec, first[i], stays, sets[i], before, step);
+    solve_set(frame, spec, first[i], stays, staying ? &*staying : nullptr, before, step);
   }
   return steps;
 }
 
-std::optional<double> lowest_factor(const ElasticFrame& frame, const Step& step) {
-  if (!step.has_state || step.state.lambda != 1) return std::nullopt;
-  const Recovery state(*frame.system, step);
-  return find_lowest_factor(frame, {&state, nullptr}, {1e-3, 3e-3});
+std::optional<BucklingMode> lowest_mode(const ElasticFrame& frame, const Step& step) {
+  if (!step.has_state) return std::nullopt;
+  const AxialForces grows = axial_forces_along(Recovery(*frame.system, step));
+  return find_lowest_mode(frame, {&grows, nullptr});
 }
 
 }  // namespace ulterix

@@ -11,8 +11,8 @@ namespace ulterix {
 std::vector<Step> buckling(const ElasticFrame& frame, const AnalysisSpec& spec,
                            const std::vector<Step>& baseline, const Progress& progress = {});
 
-/// The lowest factor of one set, on the axial forces of a state (first-order or P-Delta): what a
-/// second-order result has in reserve. Empty where nothing is compressed or none was found.
-std::optional<double> lowest_factor(const ElasticFrame& frame, const Step& step);
+/// The lowest mode on the axial forces of a state (first-order or P-Delta): what a second-order
+/// result has in reserve. Empty where nothing is compressed or none was found.
+std::optional<BucklingMode> lowest_mode(const ElasticFrame& frame, const Step& step);
 
 }  // namespace ulterix

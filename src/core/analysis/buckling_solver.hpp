@@ -2,7 +2,8 @@
 
 #include <optional>
 
-#include "core/analysis/eigen_frame.hpp"
+#include "core/analysis/mode_input.hpp"
+#include "core/modes/mode_search.hpp"
 #include "core/results/effective_lengths.hpp"
 #include "core/results/modes.hpp"
 
@@ -10,37 +11,29 @@ namespace ulterix {
 
 /// What buckles: the axial forces that grow, and those that stay.
 struct AxialState {
-  const Recovery* grows = nullptr;
-  const Recovery* stays = nullptr;  ///< may be missing
+  const AxialForces* grows = nullptr;
+  const AxialForces* stays = nullptr;  ///< may be missing
 };
 
-/// How members are cut into pieces before anything is known of the modes.
-struct FirstCut {
-  IndexedVector<MemberId, int> counts;
-  double near = 0;      ///< the lowest factor of a single member, hinged at both ends; 0: none
-  bool chosen = false;  ///< the pieces are fine enough for factors up to `near`
-};
-/// Two pieces where there is compression worth it. In large frames as many as a member needs up to
-/// the factor at which the first one would buckle, were it hinged at both ends.
-FirstCut first_cut(const ElasticFrame& frame, const AxialState& axial);
-
-/// What one set of loads leaves to the next on the same frame, with the same that stays.
+/// What one set of loads leaves to the next on the same frame.
 struct FoundBefore {
-  Eigen::MatrixXd modes;  ///< and what comes after them, columns of the frame's unknowns
+  Eigen::MatrixXd modes;  ///< columns of the frame's unknowns; of large frames
   std::optional<EffectiveLengths> lengths;
-  IndexedVector<MemberId, int> counts;
-  std::shared_ptr<const EigenFrame> frame;       ///< cut into so many pieces
-  IndexedVector<MemberId, LinearAlong> staying;  ///< axial force of each of them
 };
 
-/// The `wanted` lowest positive factors with their shapes, on a split that is fine enough for them,
-/// proven complete; where there is none, the lowest negative one. `before` is used and renewed by
-/// large frames; its lengths by all.
-BucklingResult find_factors(const ElasticFrame& frame, const AxialState& axial, int wanted,
-                            ModeAccuracy accuracy, const FirstCut& cut, FoundBefore& before);
+struct BucklingOptions {
+  int wanted = 5;
+  double tolerance = 1e-6;  ///< of a factor, by the functions left out
+  int functions = 0;        ///< of each member and plane at the least
+};
 
-/// Only the lowest factor. Empty where nothing is compressed or none was found.
-std::optional<double> find_lowest_factor(const ElasticFrame& frame, const AxialState& axial,
-                                         ModeAccuracy accuracy);
+/// The `wanted` lowest positive factors with their shapes, with as many functions as they need,
+/// proven complete; where there is none, the lowest negative one.
+BucklingResult find_factors(const ElasticFrame& frame, const AxialState& axial,
+                            const BucklingOptions& options, FoundBefore& before);
+
+/// The lowest factor with its shape alone; in large frames without a proof. Empty where nothing is
+/// compressed or none was found.
+std::optional<BucklingMode> find_lowest_mode(const ElasticFrame& frame, const AxialState& axial);
 
 }  // namespace ulterix

@@ -3,35 +3,35 @@
 #include <fmt/format.h>
 #include <tbb/parallel_for.h>
 
+#include <Eigen/Eigenvalues>
 #include <algorithm>
 #include <cmath>
 
-#include "core/analysis/eigen_frame.hpp"
-#include "core/analysis/mass.hpp"
-#include "core/analysis/mode_search.hpp"
+#include "core/analysis/equal_modes.hpp"
+#include "core/analysis/mode_input.hpp"
+#include "core/analysis/mode_precision.hpp"
 #include "core/analysis/restraints.hpp"
-#include "core/analysis/split_plan.hpp"
 #include "core/parallel.hpp"
+#include "core/results/mode_recovery.hpp"
 #include "core/solve/conjugate_gradients.hpp"
-#include "core/system/mechanism_words.hpp"
 
 namespace ulterix {
 
 namespace {
 
-using Counts = IndexedVector<MemberId, int>;
-
-constexpr int kDefaultModes = 10, kMostModes = 300;
-constexpr int kMostPasses = 4, kMostVectors = 600;
-/// Modes that are looked through for how many would be enough, and how well.
-constexpr int kMostTold = 60;
-constexpr double kTellTolerance = 1e-2;
+constexpr int kDefaultModes = 10, kMostModes = 2000;
 /// The error of ω² over that of ω.
 constexpr double kTwice = 2;
 /// ω² below this part of the shift is a rigid motion.
 constexpr double kRigidMotion = 1e-6;
 /// Mass in a direction below this part of the largest is none.
 constexpr double kNoMass = 1e-12;
+/// Frames with fewer unknowns try a hint of how many modes would be enough before they give it.
+constexpr int kTriedFrame = 300;
+/// Steps of Lanczos from the excitation of a direction that tell where its mass lies.
+constexpr int kMassSteps = 60;
+
+using Excitations = std::array<VectorXd, 6>;
 
 class ModalSolver {
  public:
@@ -41,316 +41,375 @@ class ModalSolver {
         model_(frame_.model()),
         spec_(spec),
         mass_(frame_),
-        accuracy_(mode_accuracy(frame_)) {
-    if (state != nullptr) stressed_.emplace(frame_, *state);
-    wanted_ = spec.modes > 0 ? spec.modes : kDefaultModes;
+        wanted_(spec.modes > 0 ? spec.modes : kDefaultModes) {
+    if (state != nullptr) state_ = axial_forces_along(Recovery(frame_, *state));
   }
 
   Outcome solve(ModalResult& result) {
-    if (mass_.empty())
-      return {
-          Verdict::no_mass, "nothing has mass: give density, [mass] nodes or from_loads", {}, 0, 0};
+    if (mass_.empty()) return {Verdict::no_mass, kNoMassWords, {}, 0, 0};
+    result.nodal_mass = mass_.shared_to_nodes();
+    Outcome outcome = prepare();
+    if (!outcome.stands()) return outcome;
     find_totals(result);
-    counts_ = first_counts();
-    for (;;) {
-      Outcome outcome = settle_on_split();
-      if (!outcome.stands()) return outcome;
-      excitation_ = excitations();
-      if (!asks_for_participation() || reached(result) || wanted_ >= kMostModes || exhausted_)
-        break;
-      wanted_ = std::min(2 * wanted_, kMostModes);
+    if (asks_for_participation()) {
+      find_until(result);
+    } else {
+      find();
     }
     certify(result);
     report(result);
     find_by_hand(result);
     look_further(result);
+    if (model_.mass.lumped) compare_with_consistent(result);
+    if (error_ > kReliable || !found_.converged) {
+      return {
+          Verdict::unreliable,
+          error_ > kReliable
+              ? fmt::format("not sure to six digits: frequencies change by {:.0e} where strains "
+                            "are made from deformations",
+                            error_ / kTwice)
+              : std::string(kNotConverged),
+          {},
+          0,
+          0};
+    }
     return {};
   }
 
   /// Only the lowest frequency, Hz.
   std::optional<double> lowest() {
     wanted_ = 1;
-    if (mass_.empty()) return std::nullopt;
-    counts_ = first_counts();
-    if (!settle_on_split().stands() || omegas_.size() == 0) return std::nullopt;
+    if (mass_.empty() || !prepare().stands()) return std::nullopt;
+    find();
+    if (found_.count() == 0) return std::nullopt;
     return omegas_[0] / (2 * M_PI);
   }
 
+  /// Mass along the members, whatever the model says.
+  void make_consistent() { consistent_ = true; }
+
  private:
+  static constexpr const char* kNoMassWords =
+      "nothing has mass: give density, [mass] nodes or from_loads";
+
   bool asks_for_participation() const {
     return spec_.until[0] > 0 || spec_.until[1] > 0 || spec_.until[2] > 0;
   }
 
-  void find_totals(ModalResult& result) const {
-    const SplitFrame whole = split_frame(frame_, Counts(model_.members.size(), 1));
-    const auto force = mass_.inertia(whole);
-    for (const NodeId n : whole.model->nodes.ids()) {
-      const Matrix6d u = rigid_motions(whole.system->variant().position(n));
-      for (std::size_t d = 0; d < force.size(); ++d) {
-        result.total[d] += u.col(static_cast<Eigen::Index>(d)).dot(force[d][n]);
-      }
+  /// Member-planes that vibrate between their nodes.
+  int massive_planes(const ModeProblem::Input& input) const {
+    int planes = 0;
+    for (const MemberId id : input.members.ids()) {
+      const ModeMember& m = input.members[id];
+      if (m.lumped || mass_.on_member(id) <= 0) continue;
+      for (const Family f : kFamilies) planes += has_functions(m, Driver::mass, f) ? 1 : 0;
     }
-    result.nodal_mass = mass_.shared_to_nodes();
+    return planes;
   }
 
-  /// As many pieces as give some free motions a mode.
-  Counts first_counts() const {
-    const int free = std::max(1, frame_.dofs().size());
-    const int pieces = std::clamp(3 * wanted_ / free + 1, 1, 16);
-    Counts counts(model_.members.size(), 1);
-    for (const MemberId id : model_.members.ids()) {
-      if (mass_.along(id, 0, 1).translation.mean() > 0) counts[id] = pieces;
+  Outcome prepare() {
+    ModeProblem::Input input = vibration_input(whole_, state_ ? &*state_ : nullptr, mass_);
+    if (consistent_) {
+      for (ModeMember& m : input.members) m.lumped = false;
     }
-    return counts;
+    planes_ = massive_planes(input);
+    least_ = least_functions();
+    counts_ = first_counts(input, least_);
+    problem_.emplace(std::move(input));
+    return build();
   }
 
-  Outcome settle_on_split() {
-    for (int pass = 0;; ++pass) {
-      if (!search_) {
-        Outcome outcome = build();
-        if (!outcome.stands()) return outcome;
-        search_.emplace(eigen_, mass_values_, kMostVectors);
-      }
-      // The first look is only to tell how to split.
-      take(pass == 0 ? search_->look(wanted_) : search_->find(wanted_, accuracy_.residual));
-      const bool fine = omegas_.size() >= wanted_ && plan_->fine(kTwice * accuracy_.split);
-      if (pass + 1 < kMostPasses && !fine && split_further()) continue;
-      if (pass == 0) take(search_->find(wanted_, accuracy_.residual));
-      return {};
-    }
-  }
-
-  /// True if the frame has to be built again.
-  bool split_further() {
-    Counts needed = plan_->counts(kTwice * accuracy_.split);
-    const bool few = omegas_.size() < wanted_ && can_be_split();
-    for (const MemberId id : model_.members.ids()) {
-      const bool frame = model_.members[id].kind == MemberKind::frame;
-      if (few && frame) needed[id] = std::min(2 * needed[id], kMostPieces);
-    }
-    exhausted_ = omegas_.size() < wanted_ && !few;
-    if (!raise(counts_, needed)) return false;
-    search_.reset();
-    return true;
-  }
-
-  /// Splitting brings modes only where mass lies along members.
-  bool can_be_split() const {
-    for (const MemberId id : model_.members.ids()) {
-      const bool massive = mass_.along(id, 0, 1).translation.mean() > 0;
-      if (massive && model_.members[id].kind == MemberKind::frame && counts_[id] < kMostPieces) {
-        return true;
-      }
-    }
-    return false;
+  int least_functions() const {
+    const int free = frame_.dofs().size() + planes_;
+    int least = 0;
+    if (planes_ > 0 && free < 2 * wanted_) least = (2 * wanted_ - free) / planes_ + 2;
+    return std::clamp(std::max(least, spec_.functions), 0, kMostFunctions);
   }
 
   Outcome build() {
-    eigen_ = make_eigen_frame(whole_, counts_, [this](const SplitFrame& split) {
-      if (!stressed_) return std::vector<double>();
-      axial_ = piece_forces(*stressed_, split);
-      return geometric_values(split, axial_);
-    });
-    mass_values_ = mass_.values(eigen_.split);
-    shift_ = 0;
-    if (eigen_.definite) return {};
-    if (stressed_) {
+    const bool definite = problem_->build(counts_);
+    if (state_ && !definite) {
       return {Verdict::above_critical_load,
               "the state is above the critical load: it does not vibrate, it buckles",
               {},
               0,
               0};
     }
-    return shift_by_mass();
+    return whole_.stands() ? Outcome{} : shift_by_mass();
   }
 
   /// A free structure: K + σM holds where mass is.
   Outcome shift_by_mass() {
     double K = 0, M = 0;
-    for (int q = 0; q < eigen_.pattern().size; ++q) {
-      if (eigen_.system().dofs().direction_of(q) >= 3) continue;
-      const auto at =
-          static_cast<std::size_t>(eigen_.pattern().column_start[static_cast<std::size_t>(q)]);
-      K += eigen_.stiffness[at];
-      M += mass_values_[at];
+    const SymmetricPattern& pattern = frame_.pattern();
+    for (int q = 0; q < pattern.size; ++q) {
+      if (frame_.dofs().direction_of(q) >= 3) continue;
+      const auto at = static_cast<std::size_t>(pattern.column_start[static_cast<std::size_t>(q)]);
+      K += problem_->K().frame[at];
+      M += problem_->B().frame[at];
     }
-    shift_ = M > 0 ? 1e-5 * K / M : 0;
-    for (std::size_t i = 0; i < mass_values_.size(); ++i) {
-      eigen_.stiffness[i] += shift_ * mass_values_[i];
-    }
-    eigen_.factorise();
-    if (eigen_.definite) return {};
+    if (M > 0 && problem_->shift_by(1e-5 * K / M)) return {};
     return {
         Verdict::mechanism, "a part without mass moves freely: hold it, or give it mass", {}, 0, 0};
   }
 
-  void take(const EigenPairs& pairs) {
-    theta_ = pairs.theta;
-    converged_ = pairs.converged;
-    vectors_ = pairs.vectors;
-    residuals_ = pairs.residuals.cwiseQuotient(pairs.theta);
-    omegas_.resize(theta_.size());
-    for (Eigen::Index i = 0; i < theta_.size(); ++i) {
-      const double square = 1 / theta_[i] - shift_;
+  void find() {
+    ModeSearchOptions options;
+    options.wanted = wanted_;
+    options.tolerance = kTwice * spec_.mode_tolerance;
+    options.functions = spec_.functions;
+    options.frame_size = frame_.dofs().size();
+    found_ = find_modes(*problem_, options);
+    // Mass along members has modes without end: more functions show more of them.
+    while (found_.count() < wanted_ && planes_ > 0 && least_ < kMostFunctions) {
+      least_ = std::min(2 * least_ + 2, kMostFunctions);
+      for (const MemberId id : counts_.ids()) {
+        if (mass_.on_member(id) <= 0) continue;
+        for (const Family f : kFamilies) {
+          if (!has_functions(problem_->member(id), Driver::mass, f)) continue;
+          int& n = counts_[id][static_cast<std::size_t>(f)];
+          n = std::max(n, least_);
+        }
+      }
+      if (!build().stands()) break;
+      found_ = find_modes(*problem_, options);
+    }
+    error_ = refine_by_deformations(whole_, *problem_, found_);
+    excitation_ = excitations();
+    Eigen::MatrixXd works(found_.count(), 3);
+    for (int d = 0; d < 3; ++d) {
+      works.col(d) = found_.vectors.transpose() * excitation_[static_cast<std::size_t>(d)];
+    }
+    equal_ = turn_equal_modes(found_, works);
+    omegas_.resize(found_.count());
+    for (Eigen::Index i = 0; i < found_.count(); ++i) {
+      const double shift = problem_->shift(), square = found_.values[i] - shift;
       omegas_[i] =
-          shift_ > 0 && square < kRigidMotion * shift_ ? 0 : std::sqrt(std::max(square, 0.0));
+          shift > 0 && square < kRigidMotion * shift ? 0 : std::sqrt(std::max(square, 0.0));
     }
-    energies_ = mode_energies(frame_, eigen_, vectors_);
-    plan_split();
   }
 
-  /// κ of bending about one axis, from EI·κ⁴ = |N|·κ² + ω²m.
-  static double wave_number(double omega, double mass, double N, double EI) {
-    if (EI <= 0) return 0;
-    const double k2 = std::abs(N) / EI, b4 = omega * omega * mass / EI;
-    return std::sqrt((k2 + std::sqrt(k2 * k2 + 4 * b4)) / 2);
+  /// As many modes as reach the mass asked for, and no more than that takes.
+  void find_until(const ModalResult& result) {
+    for (;;) {
+      find();
+      const int needed = modes_that_reach(result);
+      if (needed > 0) {
+        wanted_ = needed;
+        return;
+      }
+      if (found_.count() < wanted_ || wanted_ >= kMostModes) return;
+      wanted_ = std::min(2 * wanted_, kMostModes);
+      least_ = least_functions();
+    }
   }
 
-  /// What every mode puts on every piece: ω²·m·w, and N·w'' with EI·w''² from the bending energy.
-  std::vector<IndexedVector<MemberId, PieceLoad>> piece_loads() const {
-    const SplitFrame& split = eigen_.split;
-    const auto count = static_cast<std::size_t>(omegas_.size());
-    std::vector<State> states(count, State(*split.model));
-    tbb::parallel_for(std::size_t{0}, count, [&](std::size_t i) {
-      eigen_.system().set_motion(vectors_.col(static_cast<Eigen::Index>(i)), states[i]);
-    });
-    std::vector<IndexedVector<MemberId, PieceLoad>> loads(
-        count, IndexedVector<MemberId, PieceLoad>(split.pieces.size()));
-    LineMass unit;
-    unit.translation = {1, 1};
-    for_each_index(split.model->members.size(), [&](int index) {
-      const MemberId piece(index);
-      const PieceOf& place = split.pieces[piece];
-      if (place.torsion_only || !eigen_.system().variant().present[piece]) return;
-      const ElementProperties p = element_properties(eigen_.system().variant(), piece);
-      // Mean squares of displacement.
-      const Matrix12d M = at_nodes(split, piece, mass_matrix(p, unit, false) / p.length);
-      const double mass = mass_.along(place.member, place.from, place.to).translation.mean();
-      const double N = stressed_ ? axial_[piece].mean() : 0;
-      for (std::size_t i = 0; i < count; ++i) {
-        const Vector12d ends = eigen_.system().end_motion(piece, states[i]).nodes;
-        const double inertia = std::pow(omegas_[static_cast<Eigen::Index>(i)], 2) * mass;
-        const MemberShare& s = energies_[i].pieces[piece];
-        const auto squared = [&](std::initializer_list<int> directions, double share, double EI) {
-          double displaced = 0;
-          for (const int a : directions) {
-            for (const int b : directions) displaced += ends[a] * M(a, b) * ends[b];
-          }
-          const double curved =
-              EI > 0 ? N * N * std::max(share, 0.0) * energies_[i].elastic / (EI * p.length) : 0;
-          return std::pow(inertia * std::sqrt(std::max(displaced, 0.0)) + std::sqrt(curved), 2);
-        };
-        loads[i][piece] = {squared({2, 4, 8, 10}, s.about_y - s.shear_y, p.EIy),
-                           squared({1, 5, 7, 11}, s.about_z - s.shear_z, p.EIz),
-                           squared({0, 6}, 0, 0)};
+  /// The first number of modes that reach everything asked for; 0: those found do not.
+  int modes_that_reach(const ModalResult& result) const {
+    std::array<double, 3> sum = {};
+    for (Eigen::Index i = 0; i < found_.count(); ++i) {
+      bool all = true;
+      for (std::size_t d = 0; d < 3; ++d) {
+        sum[d] += effective_mass(d, i);
+        const bool asked = spec_.until[d] > 0 && result.total[d] > 0;
+        all = all && (!asked || 100 * sum[d] >= spec_.until[d] * result.total[d]);
+      }
+      if (all) return static_cast<int>(i) + 1;
+    }
+    return 0;
+  }
+
+  double effective_mass(std::size_t direction, Eigen::Index mode) const {
+    return std::pow(excitation_[direction].dot(found_.vectors.col(mode)), 2) * found_.values[mode];
+  }
+
+  /// Calls act(id, nodes' rigid motions (12 x 6, local), drives' matrix) for every member.
+  template <class Act>
+  void each_member(const Act& act) const {
+    for_each_range(model_.members.size(), [&](int begin, int end) {
+      std::optional<MemberShapes> shapes;
+      for (int i = begin; i < end; ++i) {
+        const MemberId id(i);
+        if (!frame_.variant().present[id]) continue;
+        const ModeMember& m = problem_->member(id);
+        const FunctionCounts& counts = problem_->counts()[id];
+        if (!shapes || !shapes->fit(m, counts)) shapes.emplace(m, Driver::mass, counts);
+        Eigen::Matrix<double, 12, 6> u;
+        u << rigid_motions(frame_.variant().position(model_.members[id].start)),
+            rigid_motions(frame_.variant().position(model_.members[id].end));
+        for (int k = 0; k < 4; ++k) {
+          u.middleRows<3>(3 * k) = (frame_.axes(id) * u.middleRows<3>(3 * k)).eval();
+        }
+        act(id, u, shapes->matrices(m).drives);
       }
     });
-    return loads;
   }
 
-  /// Errors of the modes by the present split, and the pieces that bring them to the tolerance.
-  void plan_split() {
-    SplitPlan& plan = plan_.emplace(eigen_, counts_);
-    // φᵀKφ = ω²·φᵀMφ.
-    const VectorXd strains = omegas_.array().square() * theta_.array();
-    errors_ = plan.add_modes(omegas_, piece_loads(), strains, wanted_);
-    for (double& error : errors_) error /= kTwice;
-    const Eigen::Index last = std::min<Eigen::Index>(omegas_.size(), wanted_) - 1;
-    if (last < 0) return;
-    for (const MemberId id : model_.members.ids()) {
-      const ElementProperties p = element_properties(frame_.variant(), id);
-      const LineMass line = mass_.along(id, 0, 1);
-      const double mass = std::max(line.translation.start, line.translation.end);
-      const double N = stressed_ ? axial_along(stressed_->line(id), {id, 0, 1}).mean() : 0;
-      if (frame_.bends(id, true)) {
-        plan.keep_modes_of(id, wave_number(omegas_[last], mass, N, p.EIy));
-      }
-      if (frame_.bends(id, false)) {
-        plan.keep_modes_of(id, wave_number(omegas_[last], mass, N, p.EIz));
+  void find_totals(ModalResult& result) const {
+    using Sums = std::array<double, 6>;
+    IndexedVector<MemberId, Sums> own(model_.members.size(), Sums{});
+    std::array<double, 3> along = {};
+    each_member([&](MemberId id, const Eigen::Matrix<double, 12, 6>& u, const Eigen::MatrixXd& M) {
+      const Eigen::Matrix<double, 6, 6> sum = u.transpose() * M.topLeftCorner<12, 12>() * u;
+      for (int d = 0; d < 6; ++d) own[id][static_cast<std::size_t>(d)] = sum(d, d);
+    });
+    for (const MemberId id : own.ids()) {
+      for (std::size_t d = 0; d < 6; ++d) result.total[d] += own[id][d];
+      const ModeMember& m = problem_->member(id);
+      if (m.lumped || m.properties.kind != MemberKind::frame) continue;
+      // What lies between the ends of a member moves, whatever holds them.
+      for (std::size_t d = 0; d < 3; ++d) along[d] += own[id][d] - at_ends(m, d);
+    }
+    for (const NodeId n : model_.nodes.ids()) {
+      const Matrix6d r = rigid_motions(frame_.variant().position(n));
+      for (std::size_t d = 0; d < 6; ++d) {
+        const Vector3d u = r.col(static_cast<Eigen::Index>(d)).head<3>();
+        result.total[d] += u.cwiseProduct(u).dot(mass_.on_node(n));
       }
     }
+    find_movable(along, result);
+  }
+
+  /// kg concentrated at the ends of a member in a direction.
+  double at_ends(const ModeMember& m, std::size_t direction) const {
+    if (m.point_mass.empty() || !model_.mass.directions[direction]) return 0;
+    return m.point_mass.front() + m.point_mass.back();
+  }
+
+  /// bᵀ·M⁺·b of what sits at the joints, and all that lies along members.
+  void find_movable(const std::array<double, 3>& along, ModalResult& result) const {
+    IndexedVector<MemberId, Matrix12d> lumps(model_.members.size(), Matrix12d::Zero());
+    each_member([&](MemberId id, const Eigen::Matrix<double, 12, 6>&, const Eigen::MatrixXd& M) {
+      const ModeMember& m = problem_->member(id);
+      if (m.lumped || m.properties.kind != MemberKind::frame) {
+        lumps[id] = M.topLeftCorner<12, 12>();
+      } else if (!m.point_mass.empty()) {
+        lumps[id].block<3, 3>(0, 0) = m.point_mass.front() * m.keeps;
+        lumps[id].block<3, 3>(6, 6) = m.point_mass.back() * m.keeps;
+      }
+    });
+    IndexedVector<NodeId, Matrix6d> nodal(model_.nodes.size(), Matrix6d::Zero());
+    for (const NodeId n : model_.nodes.ids()) nodal[n].diagonal().head<3>() = mass_.on_node(n);
+    const std::vector<double> M = frame_.assemble_matrix([&](MemberId id) { return lumps[id]; },
+                                                         [&](NodeId n) { return nodal[n]; });
+    const Preconditioner inverse = inverse_diagonal(frame_.pattern(), M);
+    CgOptions options;
+    options.iterations = 300;
+    options.tolerance = 1e-10;
+    tbb::parallel_for(0, 3, [&](int d) {
+      const auto at = static_cast<std::size_t>(d);
+      VectorXd b = VectorXd::Zero(frame_.dofs().size());
+      for (const NodeId n : model_.nodes.ids()) {
+        frame_.dofs().add_force(n, nodal[n] * Vector6d::Unit(d), b);
+      }
+      for (const MemberId id : model_.members.ids()) {
+        if (lumps[id].isZero(0)) continue;
+        Vector12d u = Vector12d::Zero();
+        u[d] = u[d + 6] = 1;
+        const Vector12d f = to_global(lumps[id], frame_.axes(id)) * u;
+        frame_.dofs().add_force(model_.members[id].start, f.head<6>(), b);
+        frame_.dofs().add_force(model_.members[id].end, f.tail<6>(), b);
+      }
+      result.movable[at] = along[at];
+      if (b.isZero(0)) return;
+      VectorXd x = VectorXd::Zero(b.size());
+      conjugate_gradients(frame_.pattern(), M, inverse, b, x, options);
+      result.movable[at] += b.dot(x);
+    });
   }
 
   /// M·r of the rigid motions on the unknowns.
-  std::array<VectorXd, 6> excitations() const {
-    const auto force = mass_.inertia(eigen_.split);
-    std::array<VectorXd, 6> b;
-    for (std::size_t d = 0; d < b.size(); ++d) {
-      b[d] = VectorXd::Zero(eigen_.pattern().size);
-      for (const NodeId n : eigen_.split.model->nodes.ids()) {
-        eigen_.system().dofs().add_force(n, force[d][n], b[d]);
+  Excitations excitations() const {
+    const InnerUnknowns& u = problem_->unknowns();
+    Excitations b;
+    b.fill(VectorXd::Zero(u.size()));
+    IndexedVector<MemberId, Eigen::MatrixXd> forces(model_.members.size());
+    each_member([&](MemberId id, const Eigen::Matrix<double, 12, 6>& motion,
+                    const Eigen::MatrixXd& M) { forces[id] = M.leftCols<12>() * motion; });
+    for (const MemberId id : model_.members.ids()) {
+      if (forces[id].size() == 0) continue;
+      for (std::size_t d = 0; d < 6; ++d) {
+        const auto column = static_cast<Eigen::Index>(d);
+        const Vector12d f =
+            to_global(Vector12d(forces[id].col(column).head<12>()), frame_.axes(id));
+        frame_.dofs().add_force(model_.members[id].start, f.head<6>(), b[d]);
+        frame_.dofs().add_force(model_.members[id].end, f.tail<6>(), b[d]);
+        b[d].segment(u.frame_size() + u.first[id], u.count[id]) =
+            forces[id].col(column).tail(u.count[id]);
+      }
+    }
+    for (const NodeId n : model_.nodes.ids()) {
+      const Matrix6d r = rigid_motions(frame_.variant().position(n));
+      for (std::size_t d = 0; d < 6; ++d) {
+        Vector6d f = Vector6d::Zero();
+        f.head<3>() = mass_.on_node(n).cwiseProduct(r.col(static_cast<Eigen::Index>(d)).head<3>());
+        frame_.dofs().add_force(n, f, b[d]);
       }
     }
     return b;
   }
 
-  bool reached(const ModalResult& result) const {
-    const Eigen::Index count = std::min<Eigen::Index>(omegas_.size(), wanted_);
-    for (int d = 0; d < 3; ++d) {
-      const auto at = static_cast<std::size_t>(d);
-      if (spec_.until[at] <= 0 || result.total[at] <= 0) continue;
-      double sum = 0;
-      for (Eigen::Index i = 0; i < count; ++i) {
-        sum += std::pow(excitation_[at].dot(vectors_.col(i)), 2) / theta_[i];
-      }
-      if (100 * sum < spec_.until[at] * result.total[at]) return false;
-    }
-    return true;
-  }
-
-  void certify(ModalResult& result) {
-    result.certificate = search_->prove(wanted_);
-    result.certificate.below = std::sqrt(std::max(result.certificate.below - shift_, 0.0));
-    if (search_->pairs().theta.size() != theta_.size()) take(search_->pairs());
+  void certify(ModalResult& result) const {
+    result.certificate = found_.certificate;
+    result.certificate.below =
+        std::sqrt(std::max(result.certificate.below - problem_->shift(), 0.0));
   }
 
   VibrationMode reported(Eigen::Index i, const std::array<double, 6>& total) const {
     VibrationMode mode;
     mode.number = static_cast<int>(i) + 1;
     mode.omega = omegas_[i];
-    mode.error = errors_[static_cast<std::size_t>(i)];
-    mode.residual = residuals_[i];
+    mode.error = found_.errors[static_cast<std::size_t>(i)] / kTwice;
+    mode.residual = found_.residuals[i];
+    mode.equal = equal_[static_cast<std::size_t>(i)];
     double scale = 1;
-    mode.shape = mode_shape(frame_, eigen_, vectors_.col(i), &scale);
-    mode.shares = energies_[static_cast<std::size_t>(i)].shares;
-    mode.modal_mass = scale * scale * theta_[i];
-    mode.rayleigh = rayleigh(vectors_.col(i));
+    const VectorXd phi = found_.vectors.col(i);
+    mode.shape = mode_shape(*problem_, phi, &scale);
+    mode.shares = mode_energy(*problem_, phi).shares;
+    mode.modal_mass = scale * scale / found_.values[i];
+    mode.rayleigh = rayleigh(phi);
     const double most = *std::max_element(total.begin(), total.begin() + 3);
     for (std::size_t d = 0; d < 6; ++d) {
       const bool none = d < 3 ? total[d] <= kNoMass * most : total[d] <= 0;
       if (none || !model_.uses_direction(static_cast<int>(d))) continue;
-      const double work = excitation_[d].dot(vectors_.col(i));
+      const double work = excitation_[d].dot(phi);
       mode.factor[d] = scale * work / mode.modal_mass;
-      mode.mass[d] = work * work / theta_[i];
+      mode.mass[d] = effective_mass(d, i);
     }
     return mode;
   }
 
   void report(ModalResult& result) {
-    find_movable(result);
     const double bound = result.certificate.below;
     int count = 0;
-    while (count < omegas_.size() && (count < wanted_ || omegas_[count] < bound)) ++count;
+    const bool fewest = asks_for_participation();
+    while (count < found_.count() &&
+           (count < wanted_ || (!fewest && omegas_[count] < bound) || equal_to_last(count)))
+      ++count;
     result.modes.resize(static_cast<std::size_t>(count));
     tbb::parallel_for(0, count, [&](int i) {
       result.modes[static_cast<std::size_t>(i)] = reported(i, result.total);
     });
     result.rigid = static_cast<int>((omegas_.head(count).array() == 0).count());
-    if (!converged_) result.remarks.emplace_back(kNotConverged);
+    if (!found_.converged) result.remarks.emplace_back(kNotConverged);
     if (static_cast<int>(result.modes.size()) < wanted_) {
-      result.remarks.push_back(fmt::format("{} modes asked, {} there are: no more mass can move",
-                                           wanted_, result.modes.size()));
+      result.remarks.push_back(
+          fmt::format("{} modes requested, only {} exist: no more mass can move", wanted_,
+                      result.modes.size()));
     }
+  }
+
+  bool equal_to_last(int i) const {
+    return i > 0 && found_.values[i] <= found_.values[i - 1] * (1 + kSameValue);
   }
 
   /// Rayleigh's quotient of the deflection under M·r: ω² = bᵀu/(uᵀMu) with K·u = b.
   void find_by_hand(ModalResult& result) const {
-    if (shift_ > 0) return;
-    Eigen::MatrixXd b(eigen_.pattern().size, 3);
+    if (problem_->shift() > 0) return;
+    Eigen::MatrixXd b(problem_->unknowns().size(), 3);
     for (std::size_t d = 0; d < 3; ++d) b.col(static_cast<Eigen::Index>(d)) = excitation_[d];
-    Eigen::MatrixXd u = b;
-    eigen_.solve(u);
-    const Eigen::MatrixXd inertia = multiply_block(eigen_.pattern(), mass_values_, u);
+    const Eigen::MatrixXd u = problem_->factor().solve(b);
+    const Eigen::MatrixXd inertia = problem_->B().multiply(problem_->unknowns(), u);
     for (int d = 0; d < 3; ++d) {
       const auto at = static_cast<std::size_t>(d);
       const double mass = u.col(d).dot(inertia.col(d));
@@ -359,51 +418,122 @@ class ModalSolver {
     }
   }
 
-  /// How many modes would reach enough mass where those asked for do not: told only where it is
-  /// found at once.
+  /// How many modes would reach enough mass where those asked for do not.
   void look_further(ModalResult& result) {
-    constexpr int kFewUnknowns = 20000;
-    if (eigen_.pattern().size > kFewUnknowns || exhausted_) return;
-    std::array<double, 3> short_of = {};
-    bool any = false;
     for (std::size_t d = 0; d < 3; ++d) {
       double sum = 0;
       for (const VibrationMode& m : result.modes) sum += m.mass[d].value_or(0);
       const double enough = kEnoughMass / 100 * result.total[d];
       if (result.total[d] <= 0 || sum >= enough || result.movable[d] < enough) continue;
-      short_of[d] = enough;
-      any = true;
+      if (static_cast<int>(result.modes.size()) < wanted_) continue;
+      result.enough[d] = modes_for(excitation_[d], enough);
     }
-    if (!any) return;
-    const EigenPairs& pairs = search_->find(kMostTold, kTellTolerance);
-    for (std::size_t d = 0; d < 3; ++d) {
-      double sum = 0;
-      for (Eigen::Index i = 0; i < pairs.theta.size() && short_of[d] > 0; ++i) {
-        sum += std::pow(excitation_[d].dot(pairs.vectors.col(i)), 2) / pairs.theta[i];
-        if (sum < short_of[d]) continue;
-        result.enough[d] = static_cast<int>(i) + 1;
+    if (frame_.dofs().size() >= kTriedFrame) return;
+    const int most = *std::max_element(result.enough.begin(), result.enough.end());
+    if (most > 0) try_hints(most, result);
+  }
+
+  /// About how many modes have effective masses that sum to so much: the Ritz pairs of a Lanczos
+  /// process from K⁻¹b tell up to which frequency, one pair further for safety, and a Sturm count
+  /// there how many modes that are. 0: not within the steps.
+  int modes_for(const VectorXd& b, double enough) const {
+    const InnerUnknowns& u = problem_->unknowns();
+    const Eigen::Index steps = std::min<Eigen::Index>(kMassSteps, u.size());
+    Eigen::MatrixXd V(u.size(), steps), T = Eigen::MatrixXd::Zero(steps, steps);
+    // A = K⁻¹M is symmetric in the inner product of M.
+    VectorXd v = problem_->factor().solve(Eigen::MatrixXd(b)).col(0);
+    VectorXd Mv = problem_->B().multiply(u, Eigen::MatrixXd(v)).col(0);
+    const double norm = std::sqrt(std::max(v.dot(Mv), 0.0));
+    if (norm <= 0) return 0;
+    v /= norm;
+    Eigen::MatrixXd MV(u.size(), steps);
+    Eigen::Index made = 0;
+    for (; made < steps; ++made) {
+      V.col(made) = v;
+      MV.col(made) = problem_->B().multiply(u, Eigen::MatrixXd(v)).col(0);
+      VectorXd w = problem_->factor().solve(Eigen::MatrixXd(MV.col(made))).col(0);
+      for (int pass = 0; pass < 2; ++pass) {
+        const VectorXd c = MV.leftCols(made + 1).transpose() * w;
+        T.col(made).head(made + 1) += c;
+        w -= V.leftCols(made + 1) * c;
+      }
+      const double next =
+          std::sqrt(std::max(w.dot(problem_->B().multiply(u, Eigen::MatrixXd(w)).col(0)), 0.0));
+      if (made + 1 == steps || next < 1e-10 * T(made, made)) {
+        ++made;
         break;
       }
+      T(made + 1, made) = next;
+      v = w / next;
     }
+    const Eigen::MatrixXd S = T.topLeftCorner(made, made);
+    const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> eigen((S + S.transpose()) / 2);
+    // b·φ of each Ritz vector is its participation.
+    double sum = 0;
+    for (Eigen::Index k = made; k-- > 0;) {
+      const double theta = eigen.eigenvalues()[k];
+      if (theta <= 0) break;
+      const VectorXd phi = V.leftCols(made) * eigen.eigenvectors().col(k);
+      const double part = std::pow(b.dot(phi), 2);
+      sum += part;
+      if (sum < enough) continue;
+      const double next = k > 0 ? eigen.eigenvalues()[k - 1] : 0;
+      return count_below((1 + 1e-4) / std::max(next, theta / 2));
+    }
+    return 0;
+  }
+
+  int count_below(double value) const {
+    const BorderedMatrix A = less(problem_->unknowns(), problem_->K(), value, problem_->B());
+    const auto factor = BorderedFactor::indefinite(problem_->unknowns(), A, problem_->analysis());
+    return factor ? factor->negative_eigenvalues() : 0;
+  }
+
+  /// Finds so many modes, and takes the numbers that really reach enough.
+  void try_hints(int most, ModalResult& result) {
+    AnalysisSpec more = spec_;
+    more.until = {};
+    for (int modes = most; modes <= kMostModes; modes = modes + modes / 4 + 2) {
+      more.modes = modes;
+      ModalSolver trial(whole_, more, nullptr);
+      trial.state_ = state_;
+      if (!trial.prepare().stands()) return;
+      trial.find();
+      bool all = true;
+      std::array<int, 3> reached = {};
+      for (std::size_t d = 0; d < 3; ++d) {
+        if (result.enough[d] == 0) continue;
+        double sum = 0;
+        for (Eigen::Index i = 0; i < trial.found_.count() && reached[d] == 0; ++i) {
+          sum += trial.effective_mass(d, i);
+          if (sum >= kEnoughMass / 100 * result.total[d]) reached[d] = static_cast<int>(i) + 1;
+        }
+        all = all && reached[d] > 0;
+      }
+      if (!all && trial.found_.count() >= modes) continue;
+      result.enough = reached;
+      return;
+    }
+  }
+
+  void compare_with_consistent(ModalResult& result) const {
+    if (result.modes.empty() || result.modes.front().omega <= 0) return;
+    AnalysisSpec one = spec_;
+    one.modes = 1;
+    one.until = {};
+    ModalSolver consistent(whole_, one, nullptr);
+    consistent.state_ = state_;
+    consistent.make_consistent();
+    const auto lowest = consistent.lowest();
+    if (!lowest || *lowest <= 0) return;
+    result.lumped_against_consistent = result.modes.front().frequency() / *lowest - 1;
   }
 
   double rayleigh(const VectorXd& phi) const {
-    const double stiffness = phi.dot(multiply(eigen_.pattern(), eigen_.stiffness, phi));
-    const double mass = phi.dot(multiply(eigen_.pattern(), mass_values_, phi));
-    return std::sqrt(std::max(stiffness / mass - shift_, 0.0));
-  }
-
-  /// bᵀ·M⁺·b.
-  void find_movable(ModalResult& result) {
-    const Preconditioner inverse = inverse_diagonal(eigen_.pattern(), mass_values_);
-    CgOptions options;
-    options.iterations = 300;
-    options.tolerance = 1e-7;
-    tbb::parallel_for(std::size_t{0}, std::size_t{3}, [&](std::size_t d) {
-      VectorXd x = VectorXd::Zero(eigen_.pattern().size);
-      conjugate_gradients(eigen_.pattern(), mass_values_, inverse, excitation_[d], x, options);
-      result.movable[d] = excitation_[d].dot(x);
-    });
+    const InnerUnknowns& u = problem_->unknowns();
+    const double stiffness = phi.dot(problem_->K().multiply(u, Eigen::MatrixXd(phi)).col(0));
+    const double mass = phi.dot(problem_->B().multiply(u, Eigen::MatrixXd(phi)).col(0));
+    return std::sqrt(std::max(stiffness / mass - problem_->shift(), 0.0));
   }
 
   const ElasticFrame& whole_;
@@ -411,22 +541,16 @@ class ModalSolver {
   const Model& model_;
   const AnalysisSpec& spec_;
   FrameMass mass_;
-  ModeAccuracy accuracy_;
-  std::optional<Recovery> stressed_;
-  int wanted_ = 0;
-  bool exhausted_ = false, converged_ = true;
-  Counts counts_;
-  std::optional<SplitPlan> plan_;
-  std::vector<double> errors_;  // of each mode, by the split
-  EigenFrame eigen_;
-  IndexedVector<MemberId, LinearAlong> axial_;
-  std::vector<double> mass_values_;
-  std::array<VectorXd, 6> excitation_;  // M·r of the rigid motions on the present split
-  std::optional<ModeSearch> search_;
-  double shift_ = 0;
-  Eigen::VectorXd theta_, omegas_, residuals_;
-  Eigen::MatrixXd vectors_;
-  std::vector<ModeEnergy> energies_;
+  std::optional<AxialForces> state_;
+  int wanted_ = 0, least_ = 0, planes_ = 0;
+  bool consistent_ = false;
+  std::optional<ModeProblem> problem_;
+  ModeProblem::Counts counts_;
+  FoundModes found_;
+  double error_ = 0;
+  Excitations excitation_;  // M·r of the rigid motions
+  std::vector<int> equal_;
+  VectorXd omegas_;
 };
 
 /// df/dk = φ²/(φᵀMφ)/(4π·ω); the best are really held, with the axial forces as they are.
@@ -455,7 +579,7 @@ Step modal(const ElasticFrame& frame, const AnalysisSpec& spec, const Step* stat
   step.label = state != nullptr ? state->loads.name : "unstressed";
   auto result = std::make_shared<ModalResult>();
   step.outcome = ModalSolver(frame, spec, state).solve(*result);
-  if (step.outcome.stands()) {
+  if (step.outcome.stands() || step.outcome.verdict == Verdict::unreliable) {
     find_gains(frame, spec, state, *result);
     step.modal = result;
   }

@@ -8,6 +8,7 @@
 #include <atomic>
 #include <cmath>
 
+#include "core/analysis/buckling.hpp"
 #include "core/analysis/first_order.hpp"
 #include "core/results/recovery.hpp"
 #include "core/solve/conjugate_gradients.hpp"
@@ -33,7 +34,8 @@ constexpr double kRoundingCounts = 1e-4;
 /// Displacements this many times first-order are worth a word.
 constexpr double kLargeAmplification = 5;
 
-using AxialForces = IndexedVector<MemberId, double>;
+/// N that the start gives each member.
+using StartForces = IndexedVector<MemberId, double>;
 
 /// One set of loads on its way from first-order to equilibrium on the bent shape.
 class Iteration {
@@ -48,14 +50,14 @@ class Iteration {
         loads_(loads) {}
 
   /// The axial forces that act are given (the mean of each member): one round is enough.
-  void give_axial_forces(const AxialForces& forces) { given_ = forces; }
+  void give_axial_forces(const StartForces& forces) { given_ = forces; }
 
   /// Iterates at load factor lambda from the given axial forces; on success state() and forces()
   /// hold the result.
-  End run(double lambda, const AxialForces& start);
+  End run(double lambda, const StartForces& start);
 
   const State& state() const { return state_; }
-  const AxialForces& forces() const { return forces_; }
+  const StartForces& forces() const { return forces_; }
   const std::vector<ConvergenceRound>& rounds() const { return rounds_; }
   std::optional<int> negative_pivots() const { return negative_pivots_; }
   const std::vector<MemberId>& unstable_members() const { return unstable_; }
@@ -66,22 +68,19 @@ class Iteration {
   /// True if the last run ended in rounding, short of its tolerance.
   bool stagnated() const { return stagnates_; }
 
-  /// The shape that gives way first: the softest motion of the last good tangent.
-  std::string softest_motion(double lambda);
-
  private:
   /// Solves again with residuals from deformations, and moves the nodes of the state.
   void refine(const Assembly& assembly, State& now);
   /// Axial forces to go on with, where plain iteration swings or creeps (Anderson 1965).
-  void accelerate(AxialForces& forces, const AxialForces& found);
+  void accelerate(StartForces& forces, const StartForces& found);
 
   /// Solves a round; false if the tangent has negative pivots. `proven` tells whether it was
   /// factorised, which a large frame leaves to the last round.
   bool solve(const Assembly& assembly, VectorXd& q, bool& proven);
   bool definite(const Assembly& assembly);
   bool stagnates() const;
-  ConvergenceRound compare(const State& before, const State& after, const AxialForces& old_forces,
-                           const AxialForces& new_forces) const;
+  ConvergenceRound compare(const State& before, const State& after, const StartForces& old_forces,
+                           const StartForces& new_forces) const;
 
   const ElasticFrame& frame_;
   const FrameSystem& system_;
@@ -90,12 +89,12 @@ class Iteration {
   const LoadSet& loads_;
   std::shared_ptr<const AppliedLoads> applied_;  // of the last run
   State state_;
-  AxialForces forces_;
+  StartForces forces_;
   std::vector<ConvergenceRound> rounds_;
   std::optional<int> negative_pivots_;
   std::vector<MemberId> unstable_;
   bool stagnates_ = false;
-  std::optional<AxialForces> given_;
+  std::optional<StartForces> given_;
   SolveError solve_error_;
   struct Past {
     VectorXd forces, change;
@@ -111,7 +110,7 @@ void Iteration::refine(const Assembly& assembly, State& now) {
   solve_error_ = solved.errors.front();
 }
 
-void Iteration::accelerate(AxialForces& forces, const AxialForces& found) {
+void Iteration::accelerate(StartForces& forces, const StartForces& found) {
   constexpr std::size_t kDepth = 4;
   constexpr std::size_t kPlainRounds = 3;
   const Eigen::Index n = forces.size();
@@ -166,8 +165,8 @@ bool Iteration::solve(const Assembly& assembly, VectorXd& q, bool& proven) {
 }
 
 ConvergenceRound Iteration::compare(const State& before, const State& after,
-                                    const AxialForces& old_forces,
-                                    const AxialForces& new_forces) const {
+                                    const StartForces& old_forces,
+                                    const StartForces& new_forces) const {
   double change_u = 0, u = 0, change_n = 0, n = 0;
   for (const NodeId id : system_.model().nodes.ids()) {
     const Vector3d& now = after.nodes[id].translation;
@@ -193,13 +192,13 @@ bool Iteration::stagnates() const {
          change(0) > 0.3 * change(kRoundsBack);
 }
 
-Iteration::End Iteration::run(double lambda, const AxialForces& start) {
+Iteration::End Iteration::run(double lambda, const StartForces& start) {
   rounds_.clear();
   past_.clear();
   negative_pivots_.reset();
   applied_ = std::make_shared<AppliedLoads>(system_.variant(), scaled(loads_, lambda));
   const AppliedLoads& applied = *applied_;
-  AxialForces forces = given_.value_or(start);
+  StartForces forces = given_.value_or(start);
   State before(system_.model());
   VectorXd q = VectorXd::Zero(system_.dofs().size());
   bool last = factor_.flops() < kIterativeFlops, refining = false;
@@ -217,7 +216,7 @@ Iteration::End Iteration::run(double lambda, const AxialForces& start) {
     if (!q.allFinite()) return End::not_finite;
     system_.set_motion(q, now);
     if (refining && proven) refine(assembly, now);
-    AxialForces found = system_.axial_forces(applied, now);
+    StartForces found = system_.axial_forces(applied, now);
     ConvergenceRound record = compare(before, now, forces, found);
     const VectorXd rest = assembly.rhs - multiply(system_.pattern(), assembly.values, q);
     const double load = assembly.rhs.lpNorm<Eigen::Infinity>();
@@ -231,7 +230,7 @@ Iteration::End Iteration::run(double lambda, const AxialForces& start) {
       if (!refining) {
         const State rough = now;
         refine(assembly, now);
-        const AxialForces refined = system_.axial_forces(applied, now);
+        const StartForces refined = system_.axial_forces(applied, now);
         const ConvergenceRound moved = compare(rough, now, found, refined);
         found = refined;
         settled = settled || std::max(moved.change_u, moved.change_n) <= spec_.tolerance;
@@ -250,32 +249,7 @@ Iteration::End Iteration::run(double lambda, const AxialForces& start) {
   return End::limit;
 }
 
-std::string Iteration::softest_motion(double lambda) {
-  State at = state_;
-  const AppliedLoads applied(system_.variant(), scaled(loads_, lambda));
-  const Assembly assembly = system_.assemble(applied, at, spec_.split);
-  if (factor_.factorise(assembly.values) != FactorStatus::positive_definite) return {};
-  Eigen::MatrixXd phi(system_.dofs().size(), 1);
-  for (Eigen::Index i = 0; i < phi.rows(); ++i) phi(i, 0) = std::sin(1.0 + 7.0 * double(i));
-  for (int i = 0; i < 6; ++i) {
-    factor_.solve(phi);
-    phi /= phi.norm();
-  }
-  int best = -1;
-  double largest = 0;
-  for (int q = 0; q < phi.rows(); ++q) {
-    if (system_.dofs().direction_of(q) >= 3 || std::abs(phi(q, 0)) <= largest * (1 + 1e-9))
-      continue;
-    largest = std::abs(phi(q, 0));
-    best = q;
-  }
-  if (best < 0) return "a rotation gives way";
-  return fmt::format("it gives way along {}, most at {}",
-                     kAxisNames[system_.dofs().direction_of(best)],
-                     system_.model().nodes[system_.dofs().node_of(best)].name);
-}
-
-AxialForces times(AxialForces forces, double factor) {
+StartForces times(StartForces forces, double factor) {
   for (double& n : forces) n *= factor;
   return forces;
 }
@@ -324,10 +298,21 @@ std::string bounds(double low, double high, const std::string& loads) {
                      high, digits);
 }
 
+/// The mode that the axial forces of the last good state are nearest to.
+std::string gives_way(const ElasticFrame& frame, const Step& step) {
+  const auto mode = lowest_mode(frame, step);
+  if (!mode) return {};
+  std::string words = "it gives way by " + mode->kind;
+  if (mode->shape.furthest.valid() && mode->kind.find("sway") != std::string::npos) {
+    words += ", most at " + frame.system->model().nodes[mode->shape.furthest].name;
+  }
+  return words;
+}
+
 /// Brings the load up where the full load does not stand from first-order forces.
 class LoadPath {
  public:
-  LoadPath(const ElasticFrame& frame, Iteration& iteration, const AxialForces& first, Step& step)
+  LoadPath(const ElasticFrame& frame, Iteration& iteration, const StartForces& first, Step& step)
       : frame_(frame), iteration_(iteration), per_load_(first), step_(step) {}
 
   /// `end`: how the full load ended from first-order forces.
@@ -380,7 +365,7 @@ class LoadPath {
     const std::string count = negative_ ? fmt::format("{} negative pivot{} at the full load",
                                                       *negative_, *negative_ == 1 ? "" : "s")
                                         : "negative pivots at the full load (not counted)";
-    const std::string motion = step_.has_state ? iteration_.softest_motion(low_) : "";
+    const std::string motion = step_.has_state ? gives_way(frame_, step_) : "";
     step_.outcome.reason = fmt::format(
         "above the critical load: {} ({}){}{}", bounds(low_, high_, step_.loads.name), count,
         motion.empty() ? "" : "; " + motion, unstable_words(frame_.system->model(), unstable_));
@@ -388,7 +373,7 @@ class LoadPath {
 
   const ElasticFrame& frame_;
   Iteration& iteration_;
-  AxialForces per_load_;  // axial forces over the load factor
+  StartForces per_load_;  // axial forces over the load factor
   Step& step_;
   Iteration::End ended_ = Iteration::End::not_definite;
   std::optional<int> negative_;
@@ -407,7 +392,7 @@ void remark_on_convergence(const Step& baseline, Step& step) {
 
 /// The axial forces that `axial_from` makes: of equilibrium on the bent shape under those loads
 /// alone. Empty, with the reason, if there is none.
-std::optional<AxialForces> axial_forces_of(const ElasticFrame& frame, const AnalysisSpec& spec,
+std::optional<StartForces> axial_forces_of(const ElasticFrame& frame, const AnalysisSpec& spec,
                                            std::string& reason) {
   const FrameSystem& system = *frame.system;
   AnalysisSpec first;
@@ -429,7 +414,7 @@ std::optional<AxialForces> axial_forces_of(const ElasticFrame& frame, const Anal
 
 /// Equilibrium under one set of loads with axial forces that are given.
 void solve_with_given(const ElasticFrame& frame, const AnalysisSpec& spec,
-                      const AxialForces& forces, const Step& baseline, Step& step) {
+                      const StartForces& forces, const Step& baseline, Step& step) {
   if (!baseline.outcome.stands()) {
     step.outcome = baseline.outcome;
     return;
@@ -451,7 +436,7 @@ void solve_one(const ElasticFrame& frame, const AnalysisSpec& spec, const Step& 
     step.outcome = baseline.outcome;
     return;
   }
-  const AxialForces first = frame.system->axial_forces(*baseline.applied, baseline.state);
+  const StartForces first = frame.system->axial_forces(*baseline.applied, baseline.state);
   Iteration iteration(frame, spec, step.loads);
   const Iteration::End end = iteration.run(1, first);
   switch (end) {
@@ -497,7 +482,7 @@ std::vector<Step> p_delta(const ElasticFrame& frame, const AnalysisSpec& spec,
                           const std::vector<Step>& baseline, const Progress& progress) {
   std::vector<Step> steps(spec.loads.size());
   std::atomic<int> done = 0;
-  std::optional<AxialForces> given;
+  std::optional<StartForces> given;
   std::string no_forces;
   if (spec.axial_from && frame.stands()) given = axial_forces_of(frame, spec, no_forces);
   const auto solve = [&](std::size_t i) {
@@ -533,7 +518,7 @@ std::vector<MarchStep> march(const ElasticFrame& frame, const AnalysisSpec& spec
   if (!baseline.outcome.stands() || !(guess > 0)) return steps;
   constexpr int kMostSteps = 60;
   const LoadSet& loads = baseline.loads;
-  AxialForces per_load = frame.system->axial_forces(*baseline.applied, baseline.state);
+  StartForces per_load = frame.system->axial_forces(*baseline.applied, baseline.state);
   Iteration iteration(frame, spec, loads);
   double low = 0, high = 0, next = guess / 2;
   while (static_cast<int>(steps.size()) < kMostSteps) {

@@ -119,7 +119,8 @@ void find_reserves(RunResult& result, const Progress& progress) {
     step.reserve = factor_of_analysis(result, step.loads.name);
     if (step.reserve) continue;
     if (progress) progress("reserve", 0);
-    step.reserve = lowest_factor(result.frame, step);
+    if (step.state.lambda != 1) continue;
+    if (const auto mode = lowest_mode(result.frame, step)) step.reserve = mode->factor;
   }
 }
 

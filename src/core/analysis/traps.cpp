@@ -5,7 +5,7 @@
 #include <algorithm>
 
 #include "core/analysis/first_order.hpp"
-#include "core/analysis/mass.hpp"
+#include "core/modes/frame_mass.hpp"
 #include "core/results/recovery.hpp"
 
 namespace ulterix {

@@ -156,10 +156,12 @@ struct AnalysisSpec {
   AnalysisKind kind = AnalysisKind::first_order;
   std::vector<LoadSet> loads;
   std::vector<Hold> holds;
-  int split = 0;              ///< pieces a member is cut into; 0: as many as accuracy needs
-  int iterations = 50;        ///< p-delta: rounds at most
-  double tolerance = 1e-8;    ///< p-delta: change of displacements and of axial forces
-  bool between_nodes = true;  ///< p-delta: P-δ too
+  int split = 0;                 ///< p-delta: pieces of a member at the least
+  int functions = 0;             ///< buckling, modal: of a member and plane at the least; 0: auto
+  double mode_tolerance = 1e-6;  ///< buckling, modal: of factors and frequencies, relative
+  int iterations = 50;           ///< p-delta: rounds at most
+  double tolerance = 1e-8;       ///< p-delta: change of displacements and of axial forces
+  bool between_nodes = true;     ///< p-delta: P-δ too
   /// p-delta: these loads make the axial forces that act on the bent shape, not each set its own.
   std::optional<LoadSet> axial_from;
   int modes = 0;                     ///< buckling and modal: how many; 0: the default of the kind

@@ -63,6 +63,7 @@ SectionProperties i_section(const Dimensions& d) {
   p.J = i_torsion_constant(d);
   p.Avz = d.h * d.tw;
   p.Avy = 5.0 / 6 * 2 * d.b * d.tf;
+  p.Iw = d.tf * cube(d.b) * (d.h - d.tf) * (d.h - d.tf) / 24;  // of the flanges
   p.Wely = p.Iy / (d.h / 2);
   p.Welz = p.Iz / (d.b / 2);
   p.Wply = d.b * d.tf * (d.h - d.tf) + d.tw * hw * hw / 4 + 4 * f.area * zf;

@@ -27,6 +27,7 @@ struct SectionProperties {
   double A = 0, Iy = 0, Iz = 0, J = 0;
   double Avy = 0, Avz = 0;
   double Wely = 0, Welz = 0, Wply = 0, Wplz = 0;
+  double Iw = 0;  ///< warping constant, m⁶; 0: none, or not known
 
   /// Polar radius of gyration squared (Iy + Iz)/A, m².
   double r2() const { return A > 0 ? (Iy + Iz) / A : 0; }

@@ -9,8 +9,9 @@ namespace ulterix {
 
 namespace {
 
-/// Energy shares that count, as a part of the largest.
-constexpr double kConcerns = 0.1;
+/// Energy shares that count, as a part of the largest: for the mode that governs an axis, and for
+/// an axis to have a value at all.
+constexpr double kConcerns = 0.1, kBends = 0.01;
 
 }  // namespace
 
@@ -41,16 +42,21 @@ std::vector<EffectiveLength> EffectiveLengths::in_mode(
     e.member = id;
     e.N = N[id];
     const auto fill = [&](double EI, bool bends, double I, std::optional<double>& length,
-                          std::optional<double>& K, std::optional<double>& slenderness,
-                          std::optional<double>& euler) {
+                          std::optional<double>& K, std::optional<double>& slenderness) {
       if (EI <= 0 || !bends) return;
-      euler = M_PI * M_PI * EI / (p.length * p.length);
       length = M_PI * std::sqrt(EI / -N[id]);
       K = *length / p.length;
       if (s.A > 0 && I > 0) slenderness = *length / std::sqrt(I / s.A);
     };
-    fill(p.EIy, frame_.bends(id, true), s.Iy, e.length_y, e.K_y, e.slenderness_y, e.euler_y);
-    fill(p.EIz, frame_.bends(id, false), s.Iz, e.length_z, e.K_z, e.slenderness_z, e.euler_z);
+    const MemberShare& own = mode.shares[id];
+    const auto bent = [&](bool about_y) {
+      return frame_.bends(id, about_y) && (about_y ? own.about_y : own.about_z) >= kBends * share;
+    };
+    fill(p.EIy, bent(true), s.Iy, e.length_y, e.K_y, e.slenderness_y);
+    fill(p.EIz, bent(false), s.Iz, e.length_z, e.K_z, e.slenderness_z);
+    const double square = M_PI * M_PI / (p.length * p.length);
+    if (p.EIy > 0 && frame_.bends(id, true)) e.euler_y = p.EIy * square;
+    if (p.EIz > 0 && frame_.bends(id, false)) e.euler_z = p.EIz * square;
     if (const auto& k = alignment_[id].about_y) e.sway_y = k->sway, e.held_y = k->held;
     if (const auto& k = alignment_[id].about_z) e.sway_z = k->sway, e.held_z = k->held;
     e.concerns = mode.shares[id].whole >= kConcerns * share;
@@ -61,12 +67,20 @@ std::vector<EffectiveLength> EffectiveLengths::in_mode(
 
 void recommend_lengths(std::vector<BucklingMode>& modes) {
   if (modes.empty()) return;
-  IndexedVector<MemberId, char> done(modes.front().shares.size(), 0);
+  struct Done {
+    bool y = false, z = false;
+  };
+  IndexedVector<MemberId, Done> done(modes.front().shares.size());
   for (BucklingMode& mode : modes) {
+    double share = 0;
+    for (const MemberShare& s : mode.shares) share = std::max(share, s.whole);
     for (EffectiveLength& e : mode.lengths) {
-      if (!e.concerns || done[e.member]) continue;
-      e.recommended = true;
-      done[e.member] = 1;
+      const MemberShare& own = mode.shares[e.member];
+      Done& d = done[e.member];
+      e.recommended_y = e.K_y && !d.y && own.about_y >= kConcerns * share;
+      e.recommended_z = e.K_z && !d.z && own.about_z >= kConcerns * share;
+      d.y = d.y || e.recommended_y;
+      d.z = d.z || e.recommended_z;
     }
   }
 }

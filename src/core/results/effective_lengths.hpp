@@ -26,7 +26,8 @@ class EffectiveLengths {
   IndexedVector<MemberId, Alignment> alignment_;
 };
 
-/// Marks for each member the row of the lowest mode that concerns it. `modes`: rising factors.
+/// Marks for each member and axis the row of the lowest mode that bends it about that axis.
+/// `modes`: rising factors.
 void recommend_lengths(std::vector<BucklingMode>& modes);
 
 }  // namespace ulterix

@@ -6,16 +6,9 @@
 #include <vector>
 
 #include "core/model/state.hpp"
+#include "core/modes/certificate.hpp"
 
 namespace ulterix {
-
-/// The proof that no mode is missing: a Sturm count just beyond the last one.
-struct Certificate {
-  double below = 0;          ///< factor, or rad/s, up to which the count was made
-  std::optional<int> count;  ///< modes that there are below it; empty: not known
-  int found = 0;             ///< modes that were found below it
-  bool complete() const { return count && *count == found; }
-};
 
 /// The shape of a mode: largest translation 1 (or rotation, where nothing is displaced).
 struct ModeShape {
@@ -33,11 +26,11 @@ struct ModeShape {
 struct MemberShare {
   double whole = 0;
   double about_y = 0, about_z = 0;  ///< in bending about the section axes, shear in it
-  double shear_y = 0, shear_z = 0;  ///< the part of them that is shear
   double twist = 0;
 };
 
-/// One compressed member in one mode, both section axes; blank for an unused axis.
+/// One compressed member in one mode, both section axes; blank for an axis that the mode does not
+/// bend it about.
 struct EffectiveLength {
   MemberId member;
   double N = 0;  ///< mean compression at the mode's factor, N (negative)
@@ -47,16 +40,20 @@ struct EffectiveLength {
   std::optional<double> euler_y, euler_z;              ///< π²EI/L² of the member alone, N
   /// Second opinion: K of the alignment equations, sway permitted and prevented.
   std::optional<double> sway_y, held_y, sway_z, held_z;
-  bool concerns = false;     ///< the mode bends this member
-  bool recommended = false;  ///< the lowest mode that concerns it
+  bool concerns = false;  ///< the mode bends this member
+  /// The lowest mode that bends it about y, about z.
+  bool recommended_y = false, recommended_z = false;
+  bool recommended() const { return recommended_y || recommended_z; }
 };
 
 struct BucklingMode {
+  int equal = 1;   ///< modes of this factor, this one in
   int number = 0;  ///< from 1; −1: the negative factor nearest to zero
   double factor = 0;
-  double error = 0;     ///< estimate of the split error, relative
-  double residual = 0;  ///< of the pair, relative
-  std::string kind;     ///< "sway along x", "no sway", "out of plane", "torsional", "member C1"
+  double error = 0;              ///< estimate of the error by the functions left out, relative
+  double residual = 0;           ///< of the pair, relative
+  std::string kind;              ///< words of kind_of()
+  bool torsional_limit = false;  ///< torsion of one member between its ends: no shape of the frame
   ModeShape shape;
   double stiffness = 0;  ///< φᵀKφ with the scale of the shape, N/m
   IndexedVector<MemberId, MemberShare> shares;
@@ -94,11 +91,17 @@ struct BucklingResult {
   /// Factor at which the torsion of a member gives way between its ends; 0: nowhere.
   double torsion_limit = 0;
   std::vector<std::string> remarks;
+  bool constant_too_large = false;  ///< what stays alone is above the critical load
+  bool unreliable = false;          ///< not sure to kReliable, or not converged
 
   double lowest() const {
     return march_factor ? *march_factor : modes.empty() ? 0 : modes.front().factor;
   }
 };
+
+/// Remark on modes that were taken short of the tolerance.
+inline constexpr std::string_view kNotConverged =
+    "the eigen solver did not reach its tolerance: look at the residuals, and ask for fewer modes";
 
 /// Per cent of the mass that modes should reach in a direction (ASCE 7-22, 12.9.1.1; EN 1998-1,
 /// 4.3.3.3.1).
@@ -107,12 +110,13 @@ inline constexpr double kEnoughMass = 90;
 struct VibrationMode {
   int number = 0;
   double omega = 0;  ///< rad/s
-  double error = 0;  ///< estimate of the split error of omega, relative
+  double error = 0;  ///< estimate of the error of omega by the functions left out, relative
   double residual = 0;
   std::array<std::optional<double>, 6> factor;  ///< participation Γ: kg or kg·m over modal mass
   std::array<std::optional<double>, 6> mass;    ///< effective mass, kg or kg·m²
   double modal_mass = 0;                        ///< φᵀMφ with the shape's scale, kg
   double rayleigh = 0;                          ///< rad/s: √(φᵀKφ/φᵀMφ)
+  int equal = 1;                                ///< modes of this frequency, this one in
   ModeShape shape;
   IndexedVector<MemberId, MemberShare> shares;
 
@@ -134,7 +138,9 @@ struct ModalResult {
   /// How many modes reach kEnoughMass along x, y, z, where those asked for do not; 0: the modes do,
   /// or too many would be needed.
   std::array<int, 3> enough = {};
-  std::vector<RestraintGain> gains;            ///< for the lowest frequency, the best first
+  std::vector<RestraintGain> gains;  ///< for the lowest frequency, the best first
+  /// Mass at the joints alone: ω of mode 1 over that with mass along the members, less 1.
+  std::optional<double> lumped_against_consistent;
   IndexedVector<NodeId, Vector3d> nodal_mass;  ///< kg, members' mass shared to their ends
   std::vector<std::string> remarks;
 };

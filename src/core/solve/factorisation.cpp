@@ -1,12 +1,7 @@
 #include "core/solve/factorisation.hpp"
 
-#include <tbb/blocked_range.h>
-#include <tbb/parallel_for.h>
-#include <tbb/task_arena.h>
-
 #include <algorithm>
 #include <cmath>
-#include <mutex>
 
 #include "core/solve/cholmod_analysis.hpp"
 #include "core/solve/multifrontal.hpp"
@@ -30,9 +25,7 @@ struct Factorisation::Impl {
   const SymmetricPattern* pattern;
   double smallest_pivot = 1, flops = 0;
   cholmod_dense *solution = nullptr, *Y = nullptr, *E = nullptr;
-  LargeBlock own;              ///< values of L where it has supernodes
-  LargeBlockOf<float> single;  ///< the same in single numbers, once they are asked for
-  std::mutex single_made;
+  LargeBlock own;  ///< values of L where it has supernodes
   SolvePlan plan;
 
   explicit Impl(const SymmetricPattern& p)
@@ -50,7 +43,6 @@ struct Factorisation::Impl {
   }
 
   bool factorise(const std::vector<double>& values) {
-    single.reset();
     if (analysis->in_blocks()) return factorise_here(values);
     cholmod_sparse A = view(*pattern, &values);
     common.final_ll = 1;
@@ -68,7 +60,7 @@ struct Factorisation::Impl {
     return factorise_definite(*pattern, values, analysis->blocks(), own.get());
   }
 
-  SupernodalFactor<double> supernodes() const { return {analysis->blocks(), own.get(), 0, plan}; }
+  SupernodalFactor supernodes() const { return {analysis->blocks(), own.get(), 0, plan}; }
 
   void solve_pack(double* rows) {
     if (analysis->in_blocks()) {
@@ -80,19 +72,6 @@ struct Factorisation::Impl {
     Eigen::MatrixXd X = packed;
     solve(X);
     packed = X;
-  }
-
-  const float* in_single_numbers() {
-    const std::scoped_lock lock(single_made);
-    if (single) return single.get();
-    single = large_block<float>(L->xsize);
-    // A thread that waits here must not begin a solve, which would wait for the lock.
-    tbb::this_task_arena::isolate([this] {
-      tbb::parallel_for(tbb::blocked_range<std::size_t>(0, L->xsize), [this](const auto& range) {
-        std::copy(own.get() + range.begin(), own.get() + range.end(), single.get() + range.begin());
-      });
-    });
-    return single.get();
   }
 
   void solve(Eigen::Ref<Eigen::MatrixXd> X) {
@@ -179,13 +158,6 @@ double Factorisation::flops() const {
 void Factorisation::solve(Eigen::Ref<Eigen::MatrixXd> X) const {
   if (X.rows() == 0 || X.cols() == 0) return;
   impl_->solve(X);
-}
-
-void Factorisation::solve_pack_nearly(double* rows) const {
-  if (!impl_->plan.shares()) return solve_pack(rows);
-  const SupernodalFactor<float> factor{impl_->analysis->blocks(), impl_->in_single_numbers(), 0,
-                                       impl_->plan};
-  ulterix::solve(factor, rows);
 }
 
 void Factorisation::solve_pack(double* rows) const {

@@ -33,10 +33,6 @@ class Factorisation {
   /// The same for a pack, in place; from several threads at once where there are several packs.
   void solve_pack(double* rows) const;
 
-  /// The same to a few digits, in half the time where the factor is large: for a search that
-  /// measures what it finds by other means.
-  void solve_pack_nearly(double* rows) const;
-
   double flops() const;  ///< of one factorisation
 
   /// The structure of the factor, for other matrices of the pattern.

@@ -11,20 +11,14 @@ namespace ulterix {
 
 struct Analysis;
 
-/// Of the numbers of a factor. Single ones take half the time and memory, and solutions by them are
-/// steps towards the solution.
-enum class Precision { single_numbers, double_numbers };
-
 /// LDLᵀ of a symmetric matrix that may be indefinite, on the blocks that CHOLMOD's analysis of the
 /// pattern finds: the signs of its eigenvalues, and solutions.
 class IndefiniteFactor {
  public:
-  /// Empty where a pivot vanished or entries grew too large; in single numbers also where
-  /// rounding might have changed the number of negative eigenvalues. `analysis`: of the pattern,
-  /// where there is one.
+  /// Empty where a pivot vanished or entries grew too large. `analysis`: of the pattern, where
+  /// there is one.
   static std::optional<IndefiniteFactor> make(const SymmetricPattern& pattern,
                                               const std::vector<double>& values,
-                                              Precision precision = Precision::double_numbers,
                                               std::shared_ptr<const Analysis> analysis = nullptr);
   ~IndefiniteFactor();
   IndefiniteFactor(IndefiniteFactor&&) noexcept;

@@ -76,17 +76,13 @@ void GiveBack::operator()(void* block) const noexcept {
   size < kLarge ? std::free(block) : pool().give_back(block, size);
 }
 
-template <class Number>
-LargeBlockOf<Number> large_block(std::size_t count) {
-  std::size_t size = count * sizeof(Number);
+LargeBlock large_block(std::size_t count) {
+  std::size_t size = count * sizeof(double);
   if (size == 0) return {};
   size = size < kLarge ? size : rounded(size);
   void* block = size < kLarge ? std::malloc(size) : pool().take(size);
   if (block == nullptr) throw std::bad_alloc();
-  return LargeBlockOf<Number>(static_cast<Number*>(block), GiveBack{size});
+  return LargeBlock(static_cast<double*>(block), GiveBack{size});
 }
-
-template LargeBlockOf<double> large_block(std::size_t count);
-template LargeBlockOf<float> large_block(std::size_t count);
 
 }  // namespace ulterix

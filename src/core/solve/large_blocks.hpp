@@ -13,13 +13,10 @@ struct GiveBack {
   std::size_t size = 0;
   void operator()(void* block) const noexcept;
 };
-template <class Number>
-using LargeBlockOf = std::unique_ptr<Number[], GiveBack>;
-using LargeBlock = LargeBlockOf<double>;
+using LargeBlock = std::unique_ptr<double[], GiveBack>;
 
 /// Room for so many numbers, not set. What is given back serves the next that asks, from whatever
 /// thread: clearing fresh pages costs a good part of a factorisation.
-template <class Number = double>
-LargeBlockOf<Number> large_block(std::size_t count);
+LargeBlock large_block(std::size_t count);
 
 }  // namespace ulterix

@@ -64,21 +64,19 @@ Permuted permuted(const SymmetricPattern& pattern, const std::vector<double>& va
 }
 
 /// What is to be factorised, and where its factor goes.
-template <class Number>
 struct Task {
   const Permuted& matrix;
   const EliminationBlocks& blocks;
   const SharedOut& shared;
   bool definite;
   int panel;       // of an indefinite matrix
-  Number* factor;  // none: it is not kept
+  double* factor;  // none: it is not kept
 };
 
 /// Eliminates block after block; what a block leaves for its parent lies on a stack until then.
-template <class Number>
 class Elimination {
  public:
-  Elimination(const Task<Number>& task, const std::vector<std::size_t>& blocks) : task_(task) {
+  Elimination(const Task& task, const std::vector<std::size_t>& blocks) : task_(task) {
     make_room(blocks);
   }
 
@@ -108,10 +106,10 @@ class Elimination {
   int negative() const { return negative_; }
 
  private:
-  using Blas = Lapack<Number>;
+  using Blas = Lapack;
   struct Left {  // the update of an eliminated block: its lower triangle by columns
     std::size_t block;
-    Number* values;
+    double* values;
     int size;
   };
   struct Run {  // rows of an update that lie side by side in the front, too
@@ -135,10 +133,10 @@ class Elimination {
       taken[task_.shared.parent[b] - first] += size;
     }
     if (!task_.definite) solved = own;
-    if (task_.factor == nullptr) own_room_ = large_block<Number>(own);
-    rest_room_ = large_block<Number>(rest);
-    solved_room_ = large_block<Number>(solved);
-    stack_ = large_block<Number>(most);
+    if (task_.factor == nullptr) own_room_ = large_block(own);
+    rest_room_ = large_block(rest);
+    solved_room_ = large_block(solved);
+    stack_ = large_block(most);
     top_ = stack_.get();
     local_.resize(task_.matrix.start.size());
   }
@@ -151,14 +149,14 @@ class Elimination {
   }
 
   /// Entry of the pivots' columns.
-  Number* own(int i, int j) const { return own_ + std::size_t(j) * std::size_t(rows_) + i; }
+  double* own(int i, int j) const { return own_ + std::size_t(j) * std::size_t(rows_) + i; }
   /// Column j of the front from its diagonal on; the columns of the rest follow the pivots'.
-  Number* column(int j) const {
+  double* column(int j) const {
     if (j < pivots_) return own(j, j);
     return rest_room_.get() + std::size_t(j - pivots_) * std::size_t(below_ + 1);
   }
   /// What pivot k of row i became.
-  Number* solved(int k, int i) const {
+  double* solved(int k, int i) const {
     return solved_room_.get() + std::size_t(i) * std::size_t(pivots_) + k;
   }
 
@@ -178,7 +176,7 @@ class Elimination {
   /// The block's own entries.
   void gather(std::size_t b) {
     each_piece(0, rows_, kPanel, [&](int from, int to) {
-      for (int j = from; j < to; ++j) std::fill_n(column(j), rows_ - j, Number(0));
+      for (int j = from; j < to; ++j) std::fill_n(column(j), rows_ - j, 0.0);
     });
     const auto rows = task_.blocks.rows_of(b);
     for (int i = 0; i < rows_; ++i) local_[std::size_t(rows[std::size_t(i)])] = i;
@@ -186,7 +184,7 @@ class Elimination {
       const auto column = static_cast<std::size_t>(task_.blocks.first[b] + j);
       for (auto p = task_.matrix.start[column]; p < task_.matrix.start[column + 1]; ++p) {
         const auto at = static_cast<std::size_t>(p);
-        own(local_[std::size_t(task_.matrix.rows[at])], j)[0] += Number(task_.matrix.values[at]);
+        own(local_[std::size_t(task_.matrix.rows[at])], j)[0] += task_.matrix.values[at];
       }
     }
   }
@@ -220,12 +218,12 @@ class Elimination {
 
   /// Column j of an update, which is in run r.
   void add_column(const Left& left, int j, int r) const {
-    const Number* update = left.values + packed_start(j, left.size) - j;
+    const double* update = left.values + packed_start(j, left.size) - j;
     const int at = runs_[std::size_t(r)].at + j - runs_[std::size_t(r)].from;
-    Number* front = column(at) - at;
+    double* front = column(at) - at;
     for (std::size_t k = std::size_t(r); k < runs_.size(); ++k) {
       const int from = std::max(runs_[k].from, j), to = runs_[k].to;
-      Number* sum = front + runs_[k].at - runs_[k].from;
+      double* sum = front + runs_[k].at - runs_[k].from;
       for (int i = from; i < to; ++i) sum[i] += update[i];
     }
   }
@@ -276,7 +274,7 @@ class Elimination {
     interchanges_.resize(std::size_t(width));
     const int work_size = 64 * width;
     work_.resize(std::size_t(work_size));
-    Number* panel = own(first, first);
+    double* panel = own(first, first);
     int info = 0;
     Blas::sytrf("L", &width, panel, &rows_, interchanges_.data(), work_.data(), &work_size, &info);
     if (info != 0) return false;
@@ -307,7 +305,7 @@ class Elimination {
 
   /// Rows i .. last of the columns j .. end less what some pivots take.
   void take_off(int i, int last, int j, int end, int first, int width) const {
-    const Number* right = task_.definite ? own(j, first) : solved(first, j);
+    const double* right = task_.definite ? own(j, first) : solved(first, j);
     Blas::gemm(CblasColMajor, CblasNoTrans, task_.definite ? CblasTrans : CblasNoTrans, last - i,
                end - j, width, -1, own(i, first), rows_, right, task_.definite ? rows_ : pivots_, 1,
                column(j) + (i - j), j < pivots_ ? rows_ : below_);
@@ -337,7 +335,7 @@ class Elimination {
   }
 
   bool grown() const {
-    Number largest = 0;
+    double largest = 0;
     for (int j = pivots_; j < rows_; ++j) largest = std::max(largest, std::abs(*column(j)));
     return !(largest <= kMostGrowth * task_.matrix.largest);
   }
@@ -353,11 +351,11 @@ class Elimination {
     top_ += packed_start(below_, below_);
   }
 
-  const Task<Number>& task_;
+  const Task& task_;
   std::vector<int> local_;  // of a row, within the present block
-  LargeBlockOf<Number> own_room_, rest_room_, solved_room_, stack_;
-  Number *own_ = nullptr, *top_ = nullptr;
-  std::vector<Number> work_;
+  LargeBlock own_room_, rest_room_, solved_room_, stack_;
+  double *own_ = nullptr, *top_ = nullptr;
+  std::vector<double> work_;
   std::vector<int> interchanges_;
   std::vector<Run> runs_;
   std::vector<Left> waiting_;
@@ -366,14 +364,13 @@ class Elimination {
 };
 
 /// The number of negative pivots; empty at one that is no good.
-template <class Number>
-std::optional<int> eliminate(const Task<Number>& task) {
+std::optional<int> eliminate(const Task& task) {
   const std::vector<std::vector<std::size_t>>& subtrees = task.shared.subtrees;
   const std::vector<std::size_t>& above = task.shared.above;
-  std::vector<std::unique_ptr<Elimination<Number>>> parts(subtrees.size());
+  std::vector<std::unique_ptr<Elimination>> parts(subtrees.size());
   std::atomic<bool> good = true;
   const auto one = [&](std::size_t s) {
-    parts[s] = std::make_unique<Elimination<Number>>(task, subtrees[s]);
+    parts[s] = std::make_unique<Elimination>(task, subtrees[s]);
     if (!parts[s]->run(subtrees[s])) good = false;
   };
   if (subtrees.size() == 1) {
@@ -385,24 +382,23 @@ std::optional<int> eliminate(const Task<Number>& task) {
   int negative = 0;
   for (const auto& part : parts) negative += part->negative();
   if (above.empty()) return negative;
-  Elimination<Number> last(task, above);
+  Elimination last(task, above);
   if (!last.run(above, parts)) return std::nullopt;
   return negative + last.negative();
 }
 
 }  // namespace
 
-template <class Number>
-std::optional<BlockLdl<Number>> factorise_indefinite(const SymmetricPattern& pattern,
-                                                     const std::vector<double>& values,
-                                                     const EliminationBlocks& blocks, bool keep) {
+std::optional<BlockLdl> factorise_indefinite(const SymmetricPattern& pattern,
+                                             const std::vector<double>& values,
+                                             const EliminationBlocks& blocks, bool keep) {
   const Permuted matrix = permuted(pattern, values, blocks.order);
   const SharedOut shared = share_out(blocks);
-  BlockLdl<Number> ldl;
-  if (keep) ldl.values = large_block<Number>(std::size_t(blocks.value_start.back()));
+  BlockLdl ldl;
+  if (keep) ldl.values = large_block(std::size_t(blocks.value_start.back()));
   for (const int panel : {kPanel, pattern.size}) {
     const std::optional<int> negative =
-        eliminate<Number>({matrix, blocks, shared, false, panel, ldl.values.get()});
+        eliminate({matrix, blocks, shared, false, panel, ldl.values.get()});
     if (!negative) continue;
     ldl.negative = *negative;
     ldl.panel = panel;
@@ -411,18 +407,11 @@ std::optional<BlockLdl<Number>> factorise_indefinite(const SymmetricPattern& pat
   return std::nullopt;
 }
 
-template std::optional<BlockLdl<double>> factorise_indefinite(const SymmetricPattern&,
-                                                              const std::vector<double>&,
-                                                              const EliminationBlocks&, bool);
-template std::optional<BlockLdl<float>> factorise_indefinite(const SymmetricPattern&,
-                                                             const std::vector<double>&,
-                                                             const EliminationBlocks&, bool);
-
 bool factorise_definite(const SymmetricPattern& pattern, const std::vector<double>& values,
                         const EliminationBlocks& blocks, double* L) {
   const Permuted matrix = permuted(pattern, values, blocks.order);
   const SharedOut shared = share_out(blocks);
-  return eliminate<double>({matrix, blocks, shared, true, 0, L}).has_value();
+  return eliminate({matrix, blocks, shared, true, 0, L}).has_value();
 }
 
 }  // namespace ulterix

@@ -15,23 +15,13 @@ using Eigen::Index;
 namespace {
 
 /// A packed row, which may begin anywhere (a template argument of its type would lose that).
-template <class Number>
-struct Packed;
-template <>
-struct Packed<double> {
-  typedef double Row __attribute__((vector_size(kPacked * sizeof(double)), aligned(8)));
-};
-template <>
-struct Packed<float> {
-  typedef float Row __attribute__((vector_size(kPacked * sizeof(float)), aligned(4)));
-};
+typedef double Row __attribute__((vector_size(kPacked * sizeof(double)), aligned(8)));
 
 /// N columns of A at once: enough sums to keep the multipliers busy, or enough products to each
 /// row that is read and written.
-template <int N, class Number>
-[[gnu::always_inline]] inline void add_inner_of(const Number* a, Index stride, const Number* packed,
-                                                Index rows, Number* sums) {
-  using Row = typename Packed<Number>::Row;
+template <int N>
+[[gnu::always_inline]] inline void add_inner_of(const double* a, Index stride, const double* packed,
+                                                Index rows, double* sums) {
   const Row* w = reinterpret_cast<const Row*>(packed);
   Row* sum = reinterpret_cast<Row*>(sums);
   Row s[N];
@@ -42,10 +32,9 @@ template <int N, class Number>
   for (int k = 0; k < N; ++k) sum[k] = s[k];
 }
 
-template <int N, class Number>
-[[gnu::always_inline]] inline void take_product_of(const Number* a, Index stride, const Number* c,
-                                                   Index rows, Number* packed) {
-  using Row = typename Packed<Number>::Row;
+template <int N>
+[[gnu::always_inline]] inline void take_product_of(const double* a, Index stride, const double* c,
+                                                   Index rows, double* packed) {
   const Row* own_rows = reinterpret_cast<const Row*>(c);
   Row* w = reinterpret_cast<Row*>(packed);
   Row own[N];
@@ -57,9 +46,8 @@ template <int N, class Number>
   }
 }
 
-template <class Number>
-[[gnu::always_inline]] inline void add_inner_for(const Number* a, Index stride, Index columns,
-                                                 const Number* packed, Index rows, Number* sums) {
+[[gnu::always_inline]] inline void add_inner_for(const double* a, Index stride, Index columns,
+                                                 const double* packed, Index rows, double* sums) {
   const auto sum = [sums](Index j) { return sums + j * kPacked; };
   Index j = 0;
   for (; j + 8 <= columns; j += 8) add_inner_of<8>(a + j * stride, stride, packed, rows, sum(j));
@@ -67,9 +55,8 @@ template <class Number>
   for (; j < columns; ++j) add_inner_of<1>(a + j * stride, stride, packed, rows, sum(j));
 }
 
-template <class Number>
-[[gnu::always_inline]] inline void take_product_for(const Number* a, Index stride, Index columns,
-                                                    const Number* c, Index rows, Number* packed) {
+[[gnu::always_inline]] inline void take_product_for(const double* a, Index stride, Index columns,
+                                                    const double* c, Index rows, double* packed) {
   const auto own = [c](Index j) { return c + j * kPacked; };
   Index j = 0;
   for (; j + 8 <= columns; j += 8) take_product_of<8>(a + j * stride, stride, own(j), rows, packed);
@@ -86,27 +73,14 @@ void add_inner(const double* A, Index stride, Index columns, const double* packe
 }
 
 ULTERIX_VECTOR_CLONES
-void add_inner(const float* A, Index stride, Index columns, const float* packed, Index rows,
-               float* sums) {
-  add_inner_for(A, stride, columns, packed, rows, sums);
-}
-
-ULTERIX_VECTOR_CLONES
 void take_product(const double* A, Index stride, Index columns, const double* c, Index rows,
                   double* packed) {
   take_product_for(A, stride, columns, c, rows, packed);
 }
 
 ULTERIX_VECTOR_CLONES
-void take_product(const float* A, Index stride, Index columns, const float* c, Index rows,
-                  float* packed) {
-  take_product_for(A, stride, columns, c, rows, packed);
-}
-
-ULTERIX_VECTOR_CLONES
 void multiply_symmetric(const std::int64_t* column_start, const std::int64_t* rows,
                         const double* values, Index size, const double* x, double* y) {
-  using Row = Packed<double>::Row;
   const Row* from = reinterpret_cast<const Row*>(x);
   Row* to = reinterpret_cast<Row*>(y);
   for (Index j = 0; j < size; ++j) to[j] = Row{};

@@ -14,14 +14,10 @@ inline constexpr Eigen::Index kPackedRows = 1024;
 /// sums (columns x kPacked) += Aᵀ·packed over `rows` rows; A by columns, `stride` apart.
 void add_inner(const double* A, Eigen::Index stride, Eigen::Index columns, const double* packed,
                Eigen::Index rows, double* sums);
-void add_inner(const float* A, Eigen::Index stride, Eigen::Index columns, const float* packed,
-               Eigen::Index rows, float* sums);
 
 /// packed −= A·c over `rows` rows; c: columns x kPacked, by rows.
 void take_product(const double* A, Eigen::Index stride, Eigen::Index columns, const double* c,
                   Eigen::Index rows, double* packed);
-void take_product(const float* A, Eigen::Index stride, Eigen::Index columns, const float* c,
-                  Eigen::Index rows, float* packed);
 
 /// y = K·x for K by its lower triangle as in a SymmetricPattern; x and y have `size` packed rows.
 void multiply_symmetric(const std::int64_t* column_start, const std::int64_t* rows,

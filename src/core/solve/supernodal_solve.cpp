@@ -21,15 +21,14 @@ constexpr std::int64_t kWorthSharing = 4'000'000;
 constexpr Index kTogether = 128, kPieceRows = 512, kPieceColumns = 32;
 
 /// The square on the diagonal of LLᵀ, a few of its columns at a time: the rest is done at once.
-template <class Number>
 struct Triangle {
   static constexpr Index kColumns = 16;
   Index width = kColumns;
 
-  explicit Triangle(const SupernodalFactor<Number>& /*factor*/) {}
+  explicit Triangle(const SupernodalFactor& /*factor*/) {}
 
   /// own: rows of the square, from right side to L⁻¹ of it.
-  static void forward(const Number* L, Index stride, Index columns, Number* own) {
+  static void forward(const double* L, Index stride, Index columns, double* own) {
     for (Index k = 0; k < columns; ++k, own += kPacked) {
       for (Index c = 0; c < kPacked; ++c) own[c] /= L[k * stride + k];
       take_product(L + k * stride + k + 1, stride, 1, own, columns - k - 1, own + kPacked);
@@ -37,10 +36,10 @@ struct Triangle {
   }
 
   /// `sums`: what the rows after the square take off.
-  static void backward(const Number* L, Index stride, Index columns, Number* own, Number* sums) {
+  static void backward(const double* L, Index stride, Index columns, double* own, double* sums) {
     for (Index k = columns; k-- > 0;) {
-      Number* x = own + k * kPacked;
-      Number* sum = sums + k * kPacked;
+      double* x = own + k * kPacked;
+      double* sum = sums + k * kPacked;
       add_inner(L + k * stride + k + 1, stride, 1, x + kPacked, columns - k - 1, sum);
       for (Index c = 0; c < kPacked; ++c) x[c] = (x[c] - sum[c]) / L[k * stride + k];
     }
@@ -48,34 +47,31 @@ struct Triangle {
 };
 
 /// The square of LDLᵀ: an identity in L, and the inverse of D is there.
-template <class Number>
 struct InverseBlock {
   Index width;
-  std::vector<Number> product;
+  std::vector<double> product;
 
-  explicit InverseBlock(const SupernodalFactor<Number>& factor) : width(factor.panel) {}
+  explicit InverseBlock(const SupernodalFactor& factor) : width(factor.panel) {}
 
-  static void forward(const Number*, Index, Index, Number*) {}
+  static void forward(const double*, Index, Index, double*) {}
 
-  void backward(const Number* D, Index stride, Index columns, Number* own, Number* sums) {
-    product.assign(std::size_t(columns * kPacked), Number(0));
+  void backward(const double* D, Index stride, Index columns, double* own, double* sums) {
+    product.assign(std::size_t(columns * kPacked), 0.0);
     take_product(D, stride, columns, own, columns, product.data());
     for (Index i = 0; i < columns * kPacked; ++i) own[i] = -product[std::size_t(i)] - sums[i];
   }
 };
 
-template <class Number, template <class> class SquareOf>
+template <class Square>
 class PackedSolve {
  public:
-  using Square = SquareOf<Number>;
-
-  explicit PackedSolve(const SupernodalFactor<Number>& factor)
+  explicit PackedSolve(const SupernodalFactor& factor)
       : factor_(factor),
         square_(factor),
         together_(std::max(kTogether, square_.width)),
         size_(Index(factor.blocks.order.size())),
         all_(factor.plan.shares() ? factor.plan.size() : size_),
-        x_(large_block<Number>(std::size_t(all_ * kPacked))) {}
+        x_(large_block(std::size_t(all_ * kPacked))) {}
 
   void solve(double* rows) {
     const auto order = factor_.blocks.order;
@@ -97,14 +93,14 @@ class PackedSolve {
     Index first, columns, rows;
     const std::int64_t* below;    ///< rows under the triangle
     const std::int64_t* targets;  ///< where those are worked on
-    const Number* L;
+    const double* L;
   };
   /// What one thread needs.
   struct Room {
-    explicit Room(const SupernodalFactor<Number>& factor) : square(factor) {}
+    explicit Room(const SupernodalFactor& factor) : square(factor) {}
     Square square;
-    std::vector<Number> sums;
-    alignas(64) std::array<Number, kPackedRows * kPacked> chunk;
+    std::vector<double> sums;
+    alignas(64) std::array<double, kPackedRows * kPacked> chunk;
   };
 
   void solve_alone() {
@@ -118,7 +114,7 @@ class PackedSolve {
     const SolvePlan& plan = factor_.plan;
     const auto& subtrees = plan.shared().subtrees;
     const auto& above = plan.shared().above;
-    std::fill(row(size_), row(all_), Number(0));
+    std::fill(row(size_), row(all_), 0.0);
     each(Index(subtrees.size()), [&](Index s) {
       Room room(factor_);
       for (const std::size_t b : subtrees[std::size_t(s)]) forward(view(b), room);
@@ -135,14 +131,14 @@ class PackedSolve {
 
   /// What a subtree has brought to the rows above it.
   void add_brought(std::size_t subtree) {
-    const Number* brought = row(factor_.plan.first_place(subtree));
+    const double* brought = row(factor_.plan.first_place(subtree));
     for (const std::int64_t k :
          factor_.blocks.below(factor_.plan.shared().subtrees[subtree].back())) {
       for (Index c = 0; c < kPacked; ++c) row(k)[c] += *brought++;
     }
   }
 
-  Number* row(Index k) { return x_.get() + k * kPacked; }
+  double* row(Index k) { return x_.get() + k * kPacked; }
 
   View view(std::size_t b) const {
     View v;
@@ -168,14 +164,14 @@ class PackedSolve {
   void forward_square(const View& v, Index from, Index to) {
     for (Index j = from; j < to; j += square_.width) {
       const Index width = std::min(square_.width, to - j), after = j + width;
-      const Number* L = v.L + j * v.rows;
+      const double* L = v.L + j * v.rows;
       Square::forward(L + j, v.rows, width, row(v.first + j));
       take_product(L + after, v.rows, width, row(v.first + j), to - after, row(v.first + after));
     }
   }
 
   /// Some of the rows below the triangle less what the columns bring.
-  void forward_below(const View& v, Index from, Index count, Number* chunk) {
+  void forward_below(const View& v, Index from, Index count, double* chunk) {
     const std::int64_t* targets = v.targets + from;
     gather(targets, count, chunk);
     take_product(v.L + v.columns + from, v.rows, v.columns, row(v.first), count, chunk);
@@ -185,7 +181,7 @@ class PackedSolve {
   }
 
   void backward(const View& v, Room& room) {
-    room.sums.assign(std::size_t(v.columns * kPacked), Number(0));
+    room.sums.assign(std::size_t(v.columns * kPacked), 0.0);
     each_chunk(v.rows - v.columns, [&](Index from, Index count) {
       gather(v.below + from, count, room.chunk.data());
       add_inner(v.L + v.columns + from, v.rows, v.columns, room.chunk.data(), count,
@@ -195,12 +191,12 @@ class PackedSolve {
   }
 
   /// The columns from .. to, whose `sums` have the rows after them.
-  void backward_square(const View& v, Index from, Index to, Number* sums, Square& square) {
+  void backward_square(const View& v, Index from, Index to, double* sums, Square& square) {
     for (Index j = from + (to - from - 1) / square.width * square.width; j >= from;
          j -= square.width) {
       const Index width = std::min(square.width, to - j), after = j + width;
-      const Number* L = v.L + j * v.rows;
-      Number* own = sums + (j - from) * kPacked;
+      const double* L = v.L + j * v.rows;
+      double* own = sums + (j - from) * kPacked;
       add_inner(L + after, v.rows, width, row(v.first + after), to - after, own);
       square.backward(L + j, v.rows, width, row(v.first + j), own);
     }
@@ -217,7 +213,7 @@ class PackedSolve {
       });
     }
     each_piece(v.rows - v.columns, kPieceRows, [&](Index first, Index count) {
-      alignas(64) std::array<Number, kPieceRows * kPacked> chunk;
+      alignas(64) std::array<double, kPieceRows * kPacked> chunk;
       forward_below(v, first, count, chunk.data());
     });
   }
@@ -228,10 +224,10 @@ class PackedSolve {
     gather(v.below, below, below_.data());
     for (Index from = (v.columns - 1) / together_ * together_; from >= 0; from -= together_) {
       const Index to = std::min(from + together_, v.columns);
-      std::vector<Number> sums(std::size_t((to - from) * kPacked), Number(0));
+      std::vector<double> sums(std::size_t((to - from) * kPacked), 0.0);
       each_piece(to - from, kPieceColumns, [&](Index first, Index count) {
-        const Number* L = v.L + (from + first) * v.rows;
-        Number* own = sums.data() + first * kPacked;
+        const double* L = v.L + (from + first) * v.rows;
+        double* own = sums.data() + first * kPacked;
         add_inner(L + v.columns, v.rows, count, below_.data(), below, own);
         add_inner(L + to, v.rows, count, row(v.first + to), v.columns - to, own);
       });
@@ -261,15 +257,15 @@ class PackedSolve {
     }
   }
 
-  void gather(const std::int64_t* rows, Index count, Number* to) {
+  void gather(const std::int64_t* rows, Index count, double* to) {
     for (Index i = 0; i < count; ++i) std::copy_n(row(rows[i]), kPacked, to + i * kPacked);
   }
 
-  const SupernodalFactor<Number>& factor_;
+  const SupernodalFactor& factor_;
   Square square_;
   Index together_, size_, all_;
-  LargeBlockOf<Number> x_;
-  std::vector<Number> below_;
+  LargeBlock x_;
+  std::vector<double> below_;
 };
 
 }  // namespace
@@ -296,24 +292,17 @@ SolvePlan::SolvePlan(const EliminationBlocks& blocks) {
   }
 }
 
-template <class Number>
-void solve(const SupernodalFactor<Number>& factor, double* rows) {
+void solve(const SupernodalFactor& factor, double* rows) {
   if (factor.panel > 0) {
-    PackedSolve<Number, InverseBlock>(factor).solve(rows);
+    PackedSolve<InverseBlock>(factor).solve(rows);
   } else {
-    PackedSolve<Number, Triangle>(factor).solve(rows);
+    PackedSolve<Triangle>(factor).solve(rows);
   }
 }
 
-template <class Number>
 // NOLINTNEXTLINE(performance-unnecessary-value-param): a view, and written through
-void solve(const SupernodalFactor<Number>& factor, Eigen::Ref<Eigen::MatrixXd> X) {
+void solve(const SupernodalFactor& factor, Eigen::Ref<Eigen::MatrixXd> X) {
   change_in_packs(X, [&factor](Pack& pack) { solve(factor, pack.row(0)); });
 }
-
-template void solve(const SupernodalFactor<double>&, double*);
-template void solve(const SupernodalFactor<float>&, double*);
-template void solve(const SupernodalFactor<double>&, Eigen::Ref<Eigen::MatrixXd>);
-template void solve(const SupernodalFactor<float>&, Eigen::Ref<Eigen::MatrixXd>);
 
 }  // namespace ulterix

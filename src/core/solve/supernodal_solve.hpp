@@ -33,10 +33,9 @@ class SolvePlan {
 };
 
 /// A factor by supernodes, which are the blocks.
-template <class Number>
 struct SupernodalFactor {
   EliminationBlocks blocks;
-  const Number* values = nullptr;
+  const double* values = nullptr;
   /// 0: L of LLᵀ. Else LDLᵀ with blocks of so many columns, which hold the inverse of D where L
   /// has an identity (BlockLdl).
   int panel = 0;
@@ -44,12 +43,10 @@ struct SupernodalFactor {
 };
 
 /// (LLᵀ)⁻¹ or (LDLᵀ)⁻¹ of a pack, in place, worked out in the factor's numbers.
-template <class Number>
-void solve(const SupernodalFactor<Number>& factor, double* rows);
+void solve(const SupernodalFactor& factor, double* rows);
 
 /// X = (LLᵀ)⁻¹·X or (LDLᵀ)⁻¹·X for several columns: a pack at a time passes the factor, which is
 /// read from memory twice for them all.
-template <class Number>
-void solve(const SupernodalFactor<Number>& factor, Eigen::Ref<Eigen::MatrixXd> X);
+void solve(const SupernodalFactor& factor, Eigen::Ref<Eigen::MatrixXd> X);
 
 }  // namespace ulterix

@@ -18,8 +18,9 @@ Vector6d turn(const Matrix3d& R, const Vector6d& v) {
   return turned;
 }
 
-/// The load as the member's local axes see it, per true length. `R`: rows are the local axes.
-Vector6d to_local(const Vector6d& load, LoadAxes axes, const Matrix3d& R) {
+}  // namespace
+
+Vector6d load_in_local_axes(const Vector6d& load, LoadAxes axes, const Matrix3d& R) {
   if (axes == LoadAxes::local) return load;
   Vector6d global = load;
   if (axes == LoadAxes::projected) {
@@ -27,8 +28,6 @@ Vector6d to_local(const Vector6d& load, LoadAxes axes, const Matrix3d& R) {
   }
   return turn(R, global);
 }
-
-}  // namespace
 
 AppliedLoads::AppliedLoads(const Variant& variant, const LoadSet& set)
     : variant_(&variant),
@@ -95,11 +94,12 @@ MemberLoading AppliedLoads::build_loading(MemberId id, const Gathered& gathered)
     builder.add_distributed(0, L, weight, weight);
   }
   for (const auto& [load, factor] : gathered.distributed) {
-    builder.add_distributed(load->from, load->to, factor * to_local(load->at_from, load->axes, R),
-                            factor * to_local(load->at_to, load->axes, R));
+    builder.add_distributed(load->from, load->to,
+                            factor * load_in_local_axes(load->at_from, load->axes, R),
+                            factor * load_in_local_axes(load->at_to, load->axes, R));
   }
   for (const auto& [load, factor] : gathered.points) {
-    builder.add_point(load->x, factor * to_local(load->force, load->axes, R));
+    builder.add_point(load->x, factor * load_in_local_axes(load->force, load->axes, R));
   }
   return builder.build();
 }

@@ -7,6 +7,10 @@
 
 namespace ulterix {
 
+/// A load along or on a member as its local axes see it, per true length. `R`: rows are the local
+/// axes.
+Vector6d load_in_local_axes(const Vector6d& load, LoadAxes axes, const Matrix3d& R);
+
 /// The loads of one LoadSet, with factors, ready to be asked member by member and node by node.
 class AppliedLoads {
  public:

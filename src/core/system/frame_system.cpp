@@ -163,20 +163,26 @@ Assembly FrameSystem::assemble(const AppliedLoads& loads, const State& state, in
   return result;
 }
 
-std::vector<double> FrameSystem::assemble_matrix(
-    const std::function<Matrix12d(MemberId)>& member_matrix,
-    const std::function<Matrix6d(NodeId)>& node_matrix) const {
+std::vector<double> FrameSystem::assemble_global(
+    const std::function<Matrix12d(MemberId)>& member_matrix) const {
   std::vector<double> values(pattern_.rows.size(), 0.0);
   make_and_take(
       model().members.size(),
       [&](int i) -> Matrix12d {
         const MemberId id(i);
-        if (!variant().present[id]) return Matrix12d::Zero();
-        return to_global(member_matrix(id), axes(id));
+        return variant().present[id] ? member_matrix(id) : Matrix12d::Zero();
       },
       [&](int i, const Matrix12d& K) {
         if (variant().present[MemberId(i)]) scatter_->add(MemberId(i), K, values);
       });
+  return values;
+}
+
+std::vector<double> FrameSystem::assemble_matrix(
+    const std::function<Matrix12d(MemberId)>& member_matrix,
+    const std::function<Matrix6d(NodeId)>& node_matrix) const {
+  std::vector<double> values =
+      assemble_global([&](MemberId id) { return to_global(member_matrix(id), axes(id)); });
   if (!node_matrix) return values;
   for (const NodeId n : model().nodes.ids()) scatter_->add(n, node_matrix(n), values);
   return values;

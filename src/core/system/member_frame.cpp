@@ -3,6 +3,7 @@
 #include <cmath>
 
 #include "core/model/local_axes.hpp"
+#include "core/system/twist_runs.hpp"
 
 namespace ulterix {
 
@@ -54,7 +55,14 @@ MemberFrame::MemberFrame(const Variant& variant)
     : variant_(variant),
       axes_(all_axes(variant_)),
       supports_(supports_by_node(*variant_.model)),
-      members_at_(members_at(variant_)) {}
+      members_at_(members_at(variant_)),
+      warping_relief_(warping_relief(variant_, supports_, members_at_)) {}
+
+ElementProperties MemberFrame::properties(MemberId id) const {
+  ElementProperties p = element_properties(variant_, id);
+  p.r2 *= warping_relief_[id];
+  return p;
+}
 
 ElementProperties element_properties(const Variant& variant, MemberId id) {
   const Model& model = *variant.model;
@@ -100,7 +108,7 @@ Element MemberFrame::element(MemberId id, const MemberLoading& loading, const St
     effect.bends_in_y = bends(id, false);
     effect.twists = model().plane == Plane::space;
   }
-  return {element_properties(variant_, id), loading, effect, split};
+  return {properties(id), loading, effect, split};
 }
 
 IndexedVector<MemberId, double> MemberFrame::axial_forces(const AppliedLoads& loads,

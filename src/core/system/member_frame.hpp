@@ -20,6 +20,8 @@ class MemberFrame {
   MemberFrame& operator=(const MemberFrame&) = delete;
 
   const Variant& variant() const { return variant_; }
+  /// Stiffness of a member, with what warping adds against its torsional buckling in r2.
+  ElementProperties properties(MemberId id) const;
   const Model& model() const { return *variant_.model; }
 
   /// The member as an element, with its loads, under the axial forces that `state` acts with.
@@ -46,6 +48,7 @@ class MemberFrame {
   IndexedVector<MemberId, Matrix3d> axes_;
   IndexedVector<NodeId, std::array<SupportDirection, 6>> supports_;
   std::vector<std::vector<MemberId>> members_at_;
+  IndexedVector<MemberId, double> warping_relief_;  // of N·r² in torsion
 };
 
 /// A member's matrix or vector (12) in global axes, block by block; R has the local axes as rows.

@@ -1,0 +1,80 @@
+#include "core/analysis/mode_precision.hpp"
+
+#include <Eigen/Eigenvalues>
+#include <cmath>
+
+namespace ulterix {
+
+namespace {
+
+/// An energy that is off by less is rounding of regular frames.
+constexpr double kGood = 1e-9;
+constexpr int kMostSteps = 5;
+
+/// K·X on the frame's unknowns, from deformations of columns q + rest.
+Eigen::MatrixXd resistance(const FrameSystem& system, const Eigen::MatrixXd& q,
+                           const Eigen::MatrixXd& rest) {
+  const AppliedLoads nothing(system.variant(), LoadSet{});
+  const State unloaded(system.model());
+  std::vector<State> states(static_cast<std::size_t>(q.cols()), unloaded);
+  for (std::size_t k = 0; k < states.size(); ++k) {
+    const auto column = static_cast<Eigen::Index>(k);
+    system.set_increment(q.col(column), states[k]);
+    State low = unloaded;
+    system.set_increment(rest.col(column), low);
+    for (const NodeId n : system.model().nodes.ids()) {
+      states[k].nodes[n].rest += low.nodes[n].vector();
+    }
+  }
+  return system.resistance(nothing, unloaded, states).at_unknowns;
+}
+
+/// How far φᵀKφ by deformations is from that of the matrix, of φᵀK̃φ = 1.
+double energy_error(const ModeProblem& problem, const std::vector<double>& stiffness,
+                    const Eigen::MatrixXd& X) {
+  const FrameSystem& system = problem.frame();
+  const Eigen::MatrixXd exact = resistance(system, X, Eigen::MatrixXd::Zero(X.rows(), X.cols()));
+  const Eigen::MatrixXd assembled = multiply_block(system.pattern(), stiffness, X);
+  double worst = 0;
+  for (Eigen::Index i = 0; i < X.cols(); ++i) {
+    worst = std::max(worst, std::abs(X.col(i).dot(exact.col(i) - assembled.col(i))));
+  }
+  return worst;
+}
+
+}  // namespace
+
+double refine_by_deformations(const ElasticFrame& frame, const ModeProblem& problem,
+                              FoundModes& found) {
+  const FrameSystem& system = *frame.system;
+  const InnerUnknowns& u = problem.unknowns();
+  if (found.count() == 0 || u.frame_size() == 0) return 0;
+  const double error =
+      energy_error(problem, frame.stiffness, found.vectors.topRows(u.frame_size()));
+  if (error <= kGood || problem.has_state() || problem.shift() != 0) return error;
+  double change = error;
+  for (int step = 0; step < kMostSteps && change > kGood; ++step) {
+    Eigen::MatrixXd X = problem.B().multiply(u, found.vectors);
+    X *= found.values.asDiagonal();
+    const AppliedLoads nothing(system.variant(), LoadSet{});
+    const State unloaded(system.model());
+    const Eigen::MatrixXd loads = X.topRows(u.frame_size());
+    const RefinedSolution solved =
+        solve_refined({system, nothing, unloaded}, *frame.factor, loads, loads);
+    X.topRows(u.frame_size()) = solved.q;
+    Eigen::MatrixXd KX = X;
+    KX.topRows(u.frame_size()) = resistance(system, solved.q, solved.rest);
+    const Eigen::MatrixXd G = X.transpose() * KX, H = X.transpose() * problem.B().multiply(u, X);
+    const Eigen::GeneralizedSelfAdjointEigenSolver<Eigen::MatrixXd> eigen((H + H.transpose()) / 2,
+                                                                          (G + G.transpose()) / 2);
+    if (eigen.info() != Eigen::Success) return 1;
+    const VectorXd values = eigen.eigenvalues().reverse().cwiseInverse();
+    if (!values.allFinite()) return 1;
+    change = (values.cwiseQuotient(found.values).array() - 1).abs().maxCoeff();
+    found.values = values;
+    found.vectors = X * eigen.eigenvectors().rowwise().reverse();
+  }
+  return change;
+}
+
+}  // namespace ulterix

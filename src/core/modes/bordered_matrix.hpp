@@ -1,0 +1,83 @@
+#pragma once
+
+#include <memory>
+#include <optional>
+#include <vector>
+
+#include "core/solve/factorisation.hpp"
+#include "core/solve/indefinite_factor.hpp"
+#include "core/solve/packs.hpp"
+#include "core/system/frame_system.hpp"
+
+namespace ulterix {
+
+/// The unknowns of a frame, then the inner functions of its members, member by member.
+struct InnerUnknowns {
+  const FrameSystem* frame = nullptr;
+  IndexedVector<MemberId, int> first, count;  ///< counted from the first inner unknown
+  int total = 0;
+
+  int frame_size() const { return frame->dofs().size(); }
+  int size() const { return frame_size() + total; }
+};
+
+/// A symmetric matrix on them: a member's functions are coupled to each other and to its nodes.
+class BorderedMatrix {
+ public:
+  struct Block {
+    Eigen::MatrixXd coupling;  ///< 12 x n: nodes' global directions, functions
+    Eigen::MatrixXd inner;     ///< n x n
+  };
+
+  std::vector<double> frame;  ///< on the frame's pattern
+  /// Where a member has functions; empty: the identity for all of them.
+  IndexedVector<MemberId, Block> blocks;
+
+  bool identity_inside() const { return blocks.empty(); }
+
+  /// y = A·x for a pack.
+  void multiply(const InnerUnknowns& unknowns, const Pack& x, Pack& y) const;
+  Eigen::MatrixXd multiply(const InnerUnknowns& unknowns, const Eigen::MatrixXd& X) const;
+};
+
+/// a − factor·b on the same unknowns.
+BorderedMatrix less(const InnerUnknowns& unknowns, const BorderedMatrix& a, double factor,
+                    const BorderedMatrix& b);
+
+/// A = LDLᵀ with the functions eliminated member by member first, so that what is left lives on the
+/// frame's pattern. A may be indefinite.
+class BorderedFactor {
+ public:
+  /// For a matrix with the identity inside and a factor of its frame part that is there already.
+  BorderedFactor(const InnerUnknowns& unknowns, const Factorisation& frame);
+
+  /// LLᵀ; empty if the matrix is not positive definite.
+  static std::unique_ptr<BorderedFactor> definite(const InnerUnknowns& unknowns,
+                                                  const BorderedMatrix& A);
+  /// LDLᵀ of any; empty where pivots vanish. `analysis`: of the frame's pattern.
+  static std::unique_ptr<BorderedFactor> indefinite(const InnerUnknowns& unknowns,
+                                                    const BorderedMatrix& A,
+                                                    std::shared_ptr<const Analysis> analysis);
+
+  int negative_eigenvalues() const { return negative_; }
+  /// A⁻¹ of a pack, in place.
+  void solve(Pack& pack) const;
+  Eigen::MatrixXd solve(Eigen::MatrixXd X) const;
+
+ private:
+  struct Eliminated {
+    Eigen::MatrixXd coupling, inverse;  // A_fi; A_ii⁻¹
+  };
+  explicit BorderedFactor(const InnerUnknowns& unknowns) : unknowns_(unknowns) {}
+  /// What is left on the frame's pattern; false where a member's part is singular.
+  bool eliminate(const BorderedMatrix& A, std::vector<double>& rest);
+
+  const InnerUnknowns& unknowns_;
+  IndexedVector<MemberId, Eliminated> eliminated_;
+  const Factorisation* given_ = nullptr;
+  std::unique_ptr<Factorisation> own_;
+  std::optional<IndefiniteFactor> indefinite_;
+  int negative_ = 0;
+};
+
+}  // namespace ulterix

@@ -1,0 +1,90 @@
+#pragma once
+
+#include "core/modes/bordered_matrix.hpp"
+#include "core/modes/mode_member.hpp"
+
+namespace ulterix {
+
+/// B·φ = θ·K·φ on a frame and its members' functions: vibration with B = M and θ = 1/ω², buckling
+/// with B = −Kg and θ = 1/λ. K is the first-order stiffness of the frame, whose factor is there,
+/// and the identity on the functions, unless something acts already.
+class ModeProblem {
+ public:
+  struct Input {
+    const FrameSystem* frame = nullptr;
+    const Factorisation* factor = nullptr;  ///< of first-order
+    const std::vector<double>* stiffness = nullptr;
+    Driver driver = Driver::mass;
+    IndexedVector<MemberId, ModeMember> members;
+    IndexedVector<NodeId, Matrix6d> nodal;  ///< of B, global; may be empty
+  };
+  using Counts = IndexedVector<MemberId, FunctionCounts>;
+
+  explicit ModeProblem(Input input);
+
+  /// Builds the matrices with so many functions; false if K is not positive definite: what acts
+  /// already is too much, or the frame is free.
+  bool build(const Counts& counts);
+  /// K + shift·B takes the place of K, for a frame that moves freely where mass is.
+  bool shift_by(double shift);
+  double shift() const { return shift_; }
+
+  const Counts& counts() const { return counts_; }
+  const InnerUnknowns& unknowns() const { return unknowns_; }
+  const FrameSystem& frame() const { return *input_.frame; }
+  const ModeMember& member(MemberId id) const { return input_.members[id]; }
+  Driver driver() const { return input_.driver; }
+  bool has_state() const { return has_state_; }
+  const BorderedMatrix& K() const { return K_; }
+  const BorderedMatrix& B() const { return B_; }
+  const BorderedFactor& factor() const { return *factor_; }
+  std::shared_ptr<const Analysis> analysis() const { return input_.factor->analysis(); }
+
+  /// Vectors of other counts as they are with these: a function that is new is 0.
+  Eigen::MatrixXd carried_over(const Eigen::MatrixXd& vectors, const Counts& from) const;
+
+  /// Node motions of a vector.
+  void set_motion(const VectorXd& phi, State& state) const;
+  /// Coefficients of a member's shapes (12 nodal, local, then its functions) in a vector whose node
+  /// motions are `state`.
+  VectorXd coefficients(MemberId id, const State& state, const VectorXd& phi) const;
+
+ private:
+  InnerUnknowns number(const Counts& counts) const;
+
+  Input input_;
+  Counts counts_;
+  InnerUnknowns unknowns_;
+  BorderedMatrix K_, B_;
+  std::unique_ptr<BorderedFactor> factor_;
+  bool has_state_ = false;
+  double shift_ = 0;
+};
+
+/// The error that the functions left out leave in each mode, and which members it comes from.
+struct ModeErrors {
+  std::vector<double> total;  ///< of 1/θ, relative, of each mode
+  /// By member and family: what the next function and the one after it bring each mode.
+  struct Part {
+    MemberId member;
+    Family family = Family::bending_z;
+    std::vector<std::array<double, 2>> of_mode;
+    double wave = 0;       ///< (kL/2)² of its spans at the last mode: how fast more functions help
+    bool too_few = false;  ///< whatever the estimate says
+  };
+  std::vector<Part> parts;
+};
+
+/// r = (λ·B − K₀)_fφ of the next two functions f of every member, and rᵀ(I + K₀ − λB)_ff⁻¹r over
+/// φᵀKφ (a second-order estimate: Knyazev & Osborn 2006). `values`: λ or ω² (without the shift) of
+/// the vectors, which have φᵀKφ = 1. Functions are too few where the lowest eigenvalue of
+/// (I + K₀ − λB)_ff at the last value is below 0.3·(1 − P/GAv).
+ModeErrors estimate_errors(const ModeProblem& problem, const VectorXd& values,
+                           const Eigen::MatrixXd& vectors);
+
+/// Functions that bring the error of each of the first `wanted` modes below the tolerance, with the
+/// fewest added; the counts themselves where they do.
+ModeProblem::Counts enough_functions(const ModeProblem& problem, const ModeErrors& errors,
+                                     int wanted, double tolerance);
+
+}  // namespace ulterix

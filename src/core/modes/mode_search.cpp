@@ -1,0 +1,315 @@
+#include "core/modes/mode_search.hpp"
+
+#include <Eigen/Eigenvalues>
+#include <algorithm>
+#include <cmath>
+#include <functional>
+
+#include "core/solve/tall_products.hpp"
+
+namespace ulterix {
+
+namespace {
+
+/// The count is made so far above the last mode, or half-way to the next.
+constexpr double kBeyond = 1e-3;
+/// Vectors beside the modes: what comes after them.
+constexpr int kBeside = 4;
+constexpr int kMostPasses = 8;
+constexpr int kAttempts = 4;
+
+/// W and K·W of X, pack by pack: act(x, w, kw).
+template <class Act>
+EigenProblem::Block in_packs(const Eigen::MatrixXd& X, const Act& act) {
+  EigenProblem::Block block{Eigen::MatrixXd(X.rows(), X.cols()),
+                            Eigen::MatrixXd(X.rows(), X.cols())};
+  for_each_pack(X.rows(), X.cols(), [&](Eigen::Index first, Eigen::Index width) {
+    const Pack x(X, first, width);
+    Pack w(X.rows()), kw(X.rows());
+    act(x, w, kw);
+    w.copy_to(block.W, first, width);
+    kw.copy_to(block.KW, first, width);
+  });
+  return block;
+}
+
+void copy(const Pack& from, Pack& to) {
+  std::copy(from.row(0), from.row(from.rows()), to.row(0));
+}
+
+EigenPairs leading(EigenPairs pairs, Eigen::Index count) {
+  pairs.theta.conservativeResize(count);
+  pairs.residuals.conservativeResize(count);
+  pairs.vectors.conservativeResize(Eigen::NoChange, count);
+  return pairs;
+}
+
+/// The leading pairs whose θ is above a limit by more than its rounding.
+EigenPairs above(double limit, EigenPairs pairs) {
+  const Eigen::Index count = (pairs.theta.array() > limit * (1 + 1e-10)).count();
+  return leading(std::move(pairs), count);
+}
+
+int count_below(const EigenPairs& pairs, double bound) {
+  return static_cast<int>((pairs.theta.array() * bound > 1).count());
+}
+
+class ModeSearch {
+ public:
+  ModeSearch(ModeProblem& problem, const ModeSearchOptions& options)
+      : problem_(problem), options_(options) {}
+
+  FoundModes find(const Eigen::MatrixXd& start) {
+    coarse(start);
+    if (pairs_.theta.size() == 0) return result({}, {});
+    for (int pass = 0;; ++pass) {
+      ModeErrors errors = estimate();
+      ModeProblem::Counts counts = enough_functions(
+          problem_, errors, static_cast<int>(last_wanted()) + 1, options_.tolerance);
+      const bool fine = std::equal(counts.begin(), counts.end(), problem_.counts().begin());
+      if (settled_ && (fine || pass >= kMostPasses)) {
+        FoundModes found = result(std::move(errors.total), certificate_);
+        found.fine = fine;
+        return found;
+      }
+      if (!fine) rebuild(counts);
+      settled_ = options_.proven ? settle() : refine();
+      if (settled_) continue;
+      FoundModes found = result(estimate().total, certificate_);
+      found.converged = false;
+      return found;
+    }
+  }
+
+ private:
+  int size() const { return problem_.unknowns().size(); }
+
+  /// A = K⁻¹·B.
+  EigenProblem eigen_problem() const {
+    EigenProblem p;
+    p.size = size();
+    const InnerUnknowns& u = problem_.unknowns();
+    p.multiply_K = [this, &u](const Eigen::MatrixXd& X) { return problem_.K().multiply(u, X); };
+    p.apply = [this, &u](const Eigen::MatrixXd& X) {
+      return in_packs(X, [&](const Pack& x, Pack& w, Pack& kw) {
+        problem_.B().multiply(u, x, kw);
+        copy(kw, w);
+        problem_.factor().solve(w);
+      });
+    };
+    return p;
+  }
+
+  /// A = (σB − K)⁻¹·B, whose eigenvalues t = 1/(σ − λ) are above 1/σ for 0 < λ < σ alone: few, and
+  /// far from the rest.
+  EigenProblem shifted_problem(double shift, const BorderedFactor& factor) const {
+    EigenProblem p = eigen_problem();
+    const InnerUnknowns& u = problem_.unknowns();
+    p.renew = true;
+    p.apply = [this, &u, shift, &factor](const Eigen::MatrixXd& X) {
+      return in_packs(X, [&](const Pack& x, Pack& w, Pack& kw) {
+        Pack bx(x.rows());
+        problem_.B().multiply(u, x, bx);
+        std::transform(bx.row(0), bx.row(bx.rows()), w.row(0), std::negate<>());
+        factor.solve(w);
+        // K·W by way of B: carried along from K·X it would drift.
+        problem_.B().multiply(u, w, kw);
+        std::transform(kw.row(0), kw.row(kw.rows()), bx.row(0), kw.row(0),
+                       [shift](double bw, double b) { return shift * bw - b; });
+      });
+    };
+    return p;
+  }
+
+  bool large() const { return problem_.unknowns().frame_size() >= kLargeFrame; }
+
+  PairsWanted wanted(int count, double tolerance, int guards, int extra) const {
+    PairsWanted w;
+    w.count = std::min(count, size());
+    w.tolerance = tolerance;
+    w.guards = guards;
+    w.extra = extra;
+    return w;
+  }
+
+  LanczosOptions lanczos_options() const {
+    LanczosOptions options;
+    options.most_vectors = std::max(options_.most_vectors, 3 * options_.wanted + 64);
+    return options;
+  }
+
+  /// Modes to a per cent or so, which tell how many functions they need.
+  void coarse(const Eigen::MatrixXd& start) {
+    LanczosOptions options = lanczos_options();
+    if (start.cols() > 0) {
+      options.start = Eigen::MatrixXd::Zero(size(), start.cols());
+      options.start.topRows(start.rows()) = start;
+    }
+    BlockLanczos lanczos(eigen_problem(), options);
+    PairsWanted ask = wanted(options_.wanted, large() ? 3e-2 : 1e-2, 1, kBeside);
+    ask.most_vectors = std::max(96, 2 * options_.wanted);
+    pairs_ = lanczos.find(ask);
+    if (pairs_.theta.size() < ask.count) {
+      ask.most_vectors = 1 << 30;
+      pairs_ = lanczos.find(ask);
+    }
+  }
+
+  ModeErrors estimate() const {
+    const Eigen::Index n = settled_ ? pairs_.theta.size() : last_wanted() + 1;
+    const VectorXd values =
+        (pairs_.theta.head(n).cwiseInverse().array() - problem_.shift()).cwiseMax(0.0);
+    return estimate_errors(problem_, values, pairs_.vectors.leftCols(n));
+  }
+
+  /// The last mode asked for, its copies in.
+  Eigen::Index last_wanted() const {
+    const VectorXd& theta = pairs_.theta;
+    Eigen::Index last = std::min<Eigen::Index>(theta.size(), options_.wanted) - 1;
+    while (last + 1 < theta.size() && theta[last + 1] * (1 + kSameValue) > theta[last]) ++last;
+    return last;
+  }
+
+  void rebuild(const ModeProblem::Counts& counts) {
+    const ModeProblem::Counts before = problem_.counts();
+    const double shift = problem_.shift();
+    problem_.build(counts);
+    if (shift != 0) problem_.shift_by(shift);
+    pairs_.vectors = problem_.carried_over(pairs_.vectors, before);
+  }
+
+  /// The best vectors of a step with K⁻¹B, from their span, and their residuals before the step.
+  bool sharpen() {
+    const EigenProblem p = eigen_problem();
+    auto [AV, BV] = p.apply(pairs_.vectors);
+    // K·AV is B·V.
+    const Eigen::MatrixXd BAV = problem_.B().multiply(problem_.unknowns(), AV);
+    const Eigen::Index n = AV.cols();
+    Eigen::MatrixXd G = tall_inner(AV, n, BV), H = tall_inner(AV, n, BAV);
+    const VectorXd unit = G.diagonal().cwiseAbs().cwiseSqrt().cwiseInverse();
+    if (!unit.allFinite()) return false;
+    G = unit.asDiagonal() * G * unit.asDiagonal();
+    H = unit.asDiagonal() * H * unit.asDiagonal();
+    const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> span(G, Eigen::EigenvaluesOnly);
+    if (!(span.eigenvalues()[0] > 1e-10)) return false;
+    const Eigen::GeneralizedSelfAdjointEigenSolver<Eigen::MatrixXd> eigen(H, G);
+    if (eigen.info() != Eigen::Success) return false;
+    const Eigen::MatrixXd c = unit.asDiagonal() * eigen.eigenvectors().rowwise().reverse();
+    pairs_.theta = eigen.eigenvalues().reverse();
+    pairs_.vectors = tall_product(AV, c);
+    KV_ = tall_product(BV, c);
+    BV_ = tall_product(BAV, c);
+    return true;
+  }
+
+  /// ‖K⁻¹Bφ − θφ‖_K of what sharpen() left, with one solve.
+  void measure() {
+    Eigen::MatrixXd off = problem_.factor().solve(BV_);
+    off -= pairs_.vectors * pairs_.theta.asDiagonal();
+    const Eigen::MatrixXd K_off = BV_ - KV_ * pairs_.theta.asDiagonal();
+    pairs_.residuals = off.cwiseProduct(K_off).colwise().sum().cwiseAbs().cwiseSqrt();
+  }
+
+  /// A bound just beyond the last mode wanted.
+  double beyond() const {
+    const Eigen::Index last = last_wanted();
+    const double bound = (1 + kBeyond) / pairs_.theta[last];
+    if (last + 1 >= pairs_.theta.size()) return bound;
+    return std::min(bound, (1 / pairs_.theta[last] + 1 / pairs_.theta[last + 1]) / 2);
+  }
+
+  /// All modes below a bound, by one factorisation of K − σB: its negative pivots count them, and
+  /// solving with it finds them soon, however close they are to each other. False if it cannot be
+  /// factorised.
+  bool settle() {
+    if (!sharpen()) return refine();
+    double bound = beyond();
+    std::unique_ptr<BorderedFactor> factor;
+    for (int attempt = 0; attempt < kAttempts && !factor; ++attempt) {
+      if (attempt > 0) bound *= 1 + 1e-4;
+      const BorderedMatrix A = less(problem_.unknowns(), problem_.K(), bound, problem_.B());
+      factor = BorderedFactor::indefinite(problem_.unknowns(), A, problem_.analysis());
+    }
+    certificate_ = {};
+    certificate_.below = bound;
+    if (!factor) return refine();
+    const int count = factor->negative_eigenvalues();
+    certificate_.count = count;
+    const EigenProblem shifted = shifted_problem(bound, *factor);
+    LanczosOptions options = lanczos_options();
+    options.most_vectors = std::max(options.most_vectors, 3 * count + 64);
+    options.start = pairs_.vectors;
+    options.start_reached = true;
+    // A residual r of the shifted problem is (I − σK⁻¹B)·r/(σt − 1) of the first.
+    const double most = std::max(std::abs(1 - bound * pairs_.theta[0]),
+                                 1 - bound * std::min(pairs_.lowest_theta, 0.0));
+    PairsWanted ask = wanted(count, options_.residual() / std::max(most, 1.0), 0, 0);
+    const double lowest = pairs_.lowest_theta;
+    EigenPairs found = above(1 / bound, BlockLanczos(shifted, options).find(ask));
+    for (int attempt = 0; attempt < kAttempts; ++attempt) {
+      ask.count = count - count_below(found, bound);
+      if (ask.count <= 0) break;
+      LanczosOptions again = lanczos_options();
+      again.block = std::max(again.block, ask.count);
+      again.known = found.vectors;
+      found = joined(found, above(1 / bound, BlockLanczos(shifted, again).find(ask)));
+    }
+    if (found.theta.size() == 0) return false;
+    found.theta = (bound - found.theta.array().inverse()).inverse();
+    pairs_ = std::move(found);
+    pairs_.lowest_theta = lowest;
+    if (!sharpen()) return false;
+    if (!large()) sharpen();
+    measure();
+    // What is known of all modes up to the bound tells as much up to a lower one.
+    const auto all = static_cast<int>(pairs_.theta.size());
+    certificate_.below = std::min(bound, beyond());
+    certificate_.found = count_below(pairs_, certificate_.below);
+    certificate_.count = count - (all - certificate_.found);
+    pairs_ = leading(std::move(pairs_), certificate_.found);
+    return true;
+  }
+
+  /// Without a count: goes on with K⁻¹B from what is known.
+  bool refine() {
+    LanczosOptions options = lanczos_options();
+    options.start = pairs_.vectors;
+    options.start_reached = true;
+    const PairsWanted ask = wanted(options_.wanted, options_.residual(), 1, kBeside);
+    BlockLanczos lanczos(eigen_problem(), options);
+    pairs_ = lanczos.find(ask);
+    return pairs_.theta.size() > 0;
+  }
+
+  FoundModes result(std::vector<double> errors, const Certificate& certificate) const {
+    FoundModes found;
+    const auto all =
+        std::min<Eigen::Index>(pairs_.theta.size(), static_cast<Eigen::Index>(errors.size()));
+    found.values = pairs_.theta.head(all).cwiseInverse();
+    found.vectors = pairs_.vectors.leftCols(all);
+    found.residuals = pairs_.residuals.head(all).cwiseQuotient(pairs_.theta.head(all));
+    found.errors = std::move(errors);
+    found.certificate = certificate;
+    found.certificate.found = count_below(pairs_, certificate.below);
+    found.lowest_theta = pairs_.lowest_theta;
+    const Eigen::Index asked = std::min<Eigen::Index>(all, options_.wanted);
+    found.converged = (found.residuals.head(asked).array() <= 10 * options_.residual()).all();
+    return found;
+  }
+
+  ModeProblem& problem_;
+  const ModeSearchOptions& options_;
+  EigenPairs pairs_;
+  Eigen::MatrixXd KV_, BV_;  // of the vectors that sharpen() left
+  Certificate certificate_;
+  bool settled_ = false;
+};
+
+}  // namespace
+
+FoundModes find_modes(ModeProblem& problem, const ModeSearchOptions& options,
+                      const Eigen::MatrixXd& start) {
+  return ModeSearch(problem, options).find(start);
+}
+
+}  // namespace ulterix
