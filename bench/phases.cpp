@@ -240,7 +240,8 @@ void reserve(benchmark::State& state) {
   const Solved solved(state.range(0));
   const std::vector<Step> steps = solved.second();
   for (auto _ : state) {
-    state.counters["factor"] = lowest_factor(solved.frame, steps[0]).value_or(0);
+    const auto mode = lowest_mode(solved.frame, steps[0]);
+    state.counters["factor"] = mode ? mode->factor : 0;
   }
 }
 

@@ -1,6 +1,7 @@
 #pragma once
 
 #include <tbb/blocked_range.h>
+#include <tbb/enumerable_thread_specific.h>
 #include <tbb/parallel_for.h>
 
 #include <algorithm>
@@ -8,12 +9,16 @@
 
 namespace ulterix {
 
-/// Calls act(begin, end) for stretches of 0 .. count on all threads.
-template <class Act>
-void for_each_range(int count, const Act& act) {
-  constexpr int kAtOnce = 64;
-  tbb::parallel_for(tbb::blocked_range<int>(0, count, kAtOnce),
-                    [&act](const auto& range) { act(range.begin(), range.end()); });
+/// Calls act(own, i) for i = 0 .. count on all threads, each with an `Own` of its own, on which no
+/// result may depend.
+template <class Own, class Act>
+void for_each_with(int count, const Act& act) {
+  constexpr int kAtOnce = 16;
+  tbb::enumerable_thread_specific<Own> owns;
+  tbb::parallel_for(tbb::blocked_range<int>(0, count, kAtOnce), [&](const auto& range) {
+    Own& own = owns.local();
+    for (int i = range.begin(); i < range.end(); ++i) act(own, i);
+  });
 }
 
 /// Calls act(i) for i = 0 .. count on all threads; what it writes has to be its own.

@@ -45,7 +45,8 @@ class BucklingSolver {
     if (!before.lengths) before.lengths.emplace(frame_);
     if (reversed_) {
       if (found_.count() > 0) {
-        result.negative = mode_of(0, -1);
+        result.negative = modes(1).front();
+        result.negative->number = -1;
         result.negative->factor *= -1;
       }
       return result;
@@ -61,7 +62,7 @@ class BucklingSolver {
       return std::nullopt;
     const TorsionLimit twist = torsion_limit();
     if (found_.count() > 0 && (twist.factor == 0 || found_.values[0] <= twist.factor)) {
-      return mode_of(0, 1);
+      return modes(1).front();
     }
     if (twist.factor > 0) return torsion_mode(twist);
     return std::nullopt;
@@ -176,10 +177,9 @@ class BucklingSolver {
            (count < options_.wanted || found_.values[count] < result.certificate.below)) {
       ++count;
     }
-    result.modes.resize(static_cast<std::size_t>(count));
+    result.modes = modes(count);
     tbb::parallel_for(0, count, [&](int i) {
       BucklingMode& mode = result.modes[static_cast<std::size_t>(i)];
-      mode = mode_of(i, i + 1);
       mode.lengths = lengths.in_mode(mode, forces_at(mode.factor));
     });
     if (!found_.converged) result.remarks.emplace_back(kNotConverged);
@@ -231,22 +231,24 @@ class BucklingSolver {
     }
   }
 
-  BucklingMode mode_of(Eigen::Index i, int number) const {
-    BucklingMode mode;
-    mode.number = number;
-    mode.factor = found_.values[i];
-    mode.error = found_.errors[static_cast<std::size_t>(i)];
-    mode.residual = found_.residuals[i];
-    mode.equal = equal_[static_cast<std::size_t>(i)];
-    double scale = 1;
-    const VectorXd phi = found_.vectors.col(i);
-    mode.shape = mode_shape(*problem_, phi, &scale);
-    mode.stiffness = scale * scale;
-    mode.shares = mode_energy(*problem_, phi).shares;
-    if (mode.shares.empty()) return mode;
-    const MemberId main = main_member(mode.shares);
-    mode.kind = kind_of(frame_, mode, axis_of_member(*problem_, main, phi, scale), main);
-    return mode;
+  /// The first modes with their shapes.
+  std::vector<BucklingMode> modes(int count) const {
+    std::vector<RecoveredMode> recovered = recover_modes(*problem_, found_.vectors.leftCols(count));
+    std::vector<BucklingMode> all(recovered.size());
+    for (std::size_t k = 0; k < all.size(); ++k) {
+      RecoveredMode& r = recovered[k];
+      BucklingMode& mode = all[k];
+      mode.number = static_cast<int>(k) + 1;
+      mode.factor = found_.values[static_cast<Eigen::Index>(k)];
+      mode.error = found_.errors[k];
+      mode.residual = found_.residuals[static_cast<Eigen::Index>(k)];
+      mode.equal = equal_[k];
+      mode.shape = std::move(r.shape);
+      mode.stiffness = r.scale * r.scale;
+      mode.shares = std::move(r.shares);
+      mode.kind = kind_of(frame_, mode, r.axis_of_main, r.main);
+    }
+    return all;
   }
 
   /// Mean axial force of every member at a factor.

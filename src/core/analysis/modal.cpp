@@ -28,8 +28,8 @@ constexpr double kRigidMotion = 1e-6;
 constexpr double kNoMass = 1e-12;
 /// Frames with fewer unknowns try a hint of how many modes would be enough before they give it.
 constexpr int kTriedFrame = 300;
-/// Steps of Lanczos from the excitation of a direction that tell where its mass lies.
-constexpr int kMassSteps = 60;
+/// Vectors for each direction that tell where its mass lies.
+constexpr int kMassVectors = 30;
 
 using Excitations = std::array<VectorXd, 6>;
 
@@ -226,22 +226,18 @@ class ModalSolver {
   /// Calls act(id, nodes' rigid motions (12 x 6, local), drives' matrix) for every member.
   template <class Act>
   void each_member(const Act& act) const {
-    for_each_range(model_.members.size(), [&](int begin, int end) {
-      std::optional<MemberShapes> shapes;
-      for (int i = begin; i < end; ++i) {
-        const MemberId id(i);
-        if (!frame_.variant().present[id]) continue;
-        const ModeMember& m = problem_->member(id);
-        const FunctionCounts& counts = problem_->counts()[id];
-        if (!shapes || !shapes->fit(m, counts)) shapes.emplace(m, Driver::mass, counts);
-        Eigen::Matrix<double, 12, 6> u;
-        u << rigid_motions(frame_.variant().position(model_.members[id].start)),
-            rigid_motions(frame_.variant().position(model_.members[id].end));
-        for (int k = 0; k < 4; ++k) {
-          u.middleRows<3>(3 * k) = (frame_.axes(id) * u.middleRows<3>(3 * k)).eval();
-        }
-        act(id, u, shapes->matrices(m).drives);
+    for_each_with<ShapeCache>(model_.members.size(), [&](ShapeCache& cache, int i) {
+      const MemberId id(i);
+      if (!frame_.variant().present[id]) return;
+      const ModeMember& m = problem_->member(id);
+      const MemberShapes& shapes = cache.of(m, Driver::mass, problem_->counts()[id]);
+      Eigen::Matrix<double, 12, 6> u;
+      u << rigid_motions(frame_.variant().position(model_.members[id].start)),
+          rigid_motions(frame_.variant().position(model_.members[id].end));
+      for (int k = 0; k < 4; ++k) {
+        u.middleRows<3>(3 * k) = (frame_.axes(id) * u.middleRows<3>(3 * k)).eval();
       }
+      act(id, u, shapes.whole(shapes.matrices(m).drives));
     });
   }
 
@@ -355,19 +351,20 @@ class ModalSolver {
         std::sqrt(std::max(result.certificate.below - problem_->shift(), 0.0));
   }
 
-  VibrationMode reported(Eigen::Index i, const std::array<double, 6>& total) const {
+  VibrationMode reported(Eigen::Index i, RecoveredMode recovered,
+                         const std::array<double, 6>& total) const {
     VibrationMode mode;
     mode.number = static_cast<int>(i) + 1;
     mode.omega = omegas_[i];
     mode.error = found_.errors[static_cast<std::size_t>(i)] / kTwice;
     mode.residual = found_.residuals[i];
     mode.equal = equal_[static_cast<std::size_t>(i)];
-    double scale = 1;
+    const double scale = recovered.scale;
     const VectorXd phi = found_.vectors.col(i);
-    mode.shape = mode_shape(*problem_, phi, &scale);
-    mode.shares = mode_energy(*problem_, phi).shares;
+    mode.shape = std::move(recovered.shape);
+    mode.shares = std::move(recovered.shares);
     mode.modal_mass = scale * scale / found_.values[i];
-    mode.rayleigh = rayleigh(phi);
+    mode.rayleigh = std::sqrt(std::max(rayleigh_[i] - problem_->shift(), 0.0));
     const double most = *std::max_element(total.begin(), total.begin() + 3);
     for (std::size_t d = 0; d < 6; ++d) {
       const bool none = d < 3 ? total[d] <= kNoMass * most : total[d] <= 0;
@@ -386,10 +383,12 @@ class ModalSolver {
     while (count < found_.count() &&
            (count < wanted_ || (!fewest && omegas_[count] < bound) || equal_to_last(count)))
       ++count;
-    result.modes.resize(static_cast<std::size_t>(count));
-    tbb::parallel_for(0, count, [&](int i) {
-      result.modes[static_cast<std::size_t>(i)] = reported(i, result.total);
-    });
+    find_quotients(count);
+    std::vector<RecoveredMode> recovered = recover_modes(*problem_, found_.vectors.leftCols(count));
+    for (int i = 0; i < count; ++i) {
+      result.modes.push_back(
+          reported(i, std::move(recovered[static_cast<std::size_t>(i)]), result.total));
+    }
     result.rigid = static_cast<int>((omegas_.head(count).array() == 0).count());
     if (!found_.converged) result.remarks.emplace_back(kNotConverged);
     if (static_cast<int>(result.modes.size()) < wanted_) {
@@ -420,67 +419,51 @@ class ModalSolver {
 
   /// How many modes would reach enough mass where those asked for do not.
   void look_further(ModalResult& result) {
+    std::vector<std::size_t> directions;
+    if (static_cast<int>(result.modes.size()) < wanted_) return;
     for (std::size_t d = 0; d < 3; ++d) {
       double sum = 0;
       for (const VibrationMode& m : result.modes) sum += m.mass[d].value_or(0);
       const double enough = kEnoughMass / 100 * result.total[d];
-      if (result.total[d] <= 0 || sum >= enough || result.movable[d] < enough) continue;
-      if (static_cast<int>(result.modes.size()) < wanted_) continue;
-      result.enough[d] = modes_for(excitation_[d], enough);
+      if (result.total[d] > 0 && sum < enough && result.movable[d] >= enough)
+        directions.push_back(d);
     }
+    // In large frames a count for a hint would take as long as the modes.
+    if (directions.empty() || frame_.dofs().size() >= kLargeFrame) return;
+    estimate_hints(directions, result);
     if (frame_.dofs().size() >= kTriedFrame) return;
     const int most = *std::max_element(result.enough.begin(), result.enough.end());
     if (most > 0) try_hints(most, result);
   }
 
-  /// About how many modes have effective masses that sum to so much: the Ritz pairs of a Lanczos
-  /// process from K⁻¹b tell up to which frequency, one pair further for safety, and a Sturm count
-  /// there how many modes that are. 0: not within the steps.
-  int modes_for(const VectorXd& b, double enough) const {
+  /// About how many modes have effective masses that sum to enough. A Lanczos process from K⁻¹·M·r
+  /// meets only the modes that the rigid motions excite; its pairs tell up to which frequency they
+  /// have to go, one pair further for safety, and a Sturm count there how many modes that are.
+  void estimate_hints(const std::vector<std::size_t>& directions, ModalResult& result) const {
     const InnerUnknowns& u = problem_->unknowns();
-    const Eigen::Index steps = std::min<Eigen::Index>(kMassSteps, u.size());
-    Eigen::MatrixXd V(u.size(), steps), T = Eigen::MatrixXd::Zero(steps, steps);
-    // A = K⁻¹M is symmetric in the inner product of M.
-    VectorXd v = problem_->factor().solve(Eigen::MatrixXd(b)).col(0);
-    VectorXd Mv = problem_->B().multiply(u, Eigen::MatrixXd(v)).col(0);
-    const double norm = std::sqrt(std::max(v.dot(Mv), 0.0));
-    if (norm <= 0) return 0;
-    v /= norm;
-    Eigen::MatrixXd MV(u.size(), steps);
-    Eigen::Index made = 0;
-    for (; made < steps; ++made) {
-      V.col(made) = v;
-      MV.col(made) = problem_->B().multiply(u, Eigen::MatrixXd(v)).col(0);
-      VectorXd w = problem_->factor().solve(Eigen::MatrixXd(MV.col(made))).col(0);
-      for (int pass = 0; pass < 2; ++pass) {
-        const VectorXd c = MV.leftCols(made + 1).transpose() * w;
-        T.col(made).head(made + 1) += c;
-        w -= V.leftCols(made + 1) * c;
-      }
-      const double next =
-          std::sqrt(std::max(w.dot(problem_->B().multiply(u, Eigen::MatrixXd(w)).col(0)), 0.0));
-      if (made + 1 == steps || next < 1e-10 * T(made, made)) {
-        ++made;
+    LanczosOptions options;
+    options.start.resize(u.size(), static_cast<Eigen::Index>(directions.size()));
+    for (std::size_t k = 0; k < directions.size(); ++k) {
+      options.start.col(static_cast<Eigen::Index>(k)) = excitation_[directions[k]];
+    }
+    options.start = problem_->factor().solve(options.start);
+    options.start_reached = true;
+    options.block = static_cast<int>(directions.size());
+    PairsWanted ask;
+    ask.count = ask.most_vectors = kMassVectors * options.block;
+    ask.tolerance = 0;
+    const EigenPairs pairs = BlockLanczos(eigen_problem(*problem_), options).find(ask);
+    for (const std::size_t d : directions) {
+      double sum = 0;
+      for (Eigen::Index k = 0; k < pairs.theta.size(); ++k) {
+        sum += std::pow(excitation_[d].dot(pairs.vectors.col(k)), 2) / pairs.theta[k];
+        if (sum < kEnoughMass / 100 * result.total[d]) continue;
+        const Eigen::Index next = std::min(k + 1, pairs.theta.size() - 1);
+        result.enough[d] =
+            count_below((1 + 1e-4) / std::max(pairs.theta[next], pairs.theta[k] / 2));
         break;
       }
-      T(made + 1, made) = next;
-      v = w / next;
     }
-    const Eigen::MatrixXd S = T.topLeftCorner(made, made);
-    const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> eigen((S + S.transpose()) / 2);
-    // b·φ of each Ritz vector is its participation.
-    double sum = 0;
-    for (Eigen::Index k = made; k-- > 0;) {
-      const double theta = eigen.eigenvalues()[k];
-      if (theta <= 0) break;
-      const VectorXd phi = V.leftCols(made) * eigen.eigenvectors().col(k);
-      const double part = std::pow(b.dot(phi), 2);
-      sum += part;
-      if (sum < enough) continue;
-      const double next = k > 0 ? eigen.eigenvalues()[k - 1] : 0;
-      return count_below((1 + 1e-4) / std::max(next, theta / 2));
-    }
-    return 0;
   }
 
   int count_below(double value) const {
@@ -529,11 +512,13 @@ class ModalSolver {
     result.lumped_against_consistent = result.modes.front().frequency() / *lowest - 1;
   }
 
-  double rayleigh(const VectorXd& phi) const {
+  /// Rayleigh's quotients of the first modes.
+  void find_quotients(int count) {
     const InnerUnknowns& u = problem_->unknowns();
-    const double stiffness = phi.dot(problem_->K().multiply(u, Eigen::MatrixXd(phi)).col(0));
-    const double mass = phi.dot(problem_->B().multiply(u, Eigen::MatrixXd(phi)).col(0));
-    return std::sqrt(std::max(stiffness / mass - problem_->shift(), 0.0));
+    const Eigen::MatrixXd phi = found_.vectors.leftCols(count);
+    const Eigen::MatrixXd K = problem_->K().multiply(u, phi), M = problem_->B().multiply(u, phi);
+    rayleigh_ =
+        phi.cwiseProduct(K).colwise().sum().cwiseQuotient(phi.cwiseProduct(M).colwise().sum());
   }
 
   const ElasticFrame& whole_;
@@ -550,7 +535,7 @@ class ModalSolver {
   double error_ = 0;
   Excitations excitation_;  // M·r of the rigid motions
   std::vector<int> equal_;
-  VectorXd omegas_;
+  VectorXd omegas_, rayleigh_;
 };
 
 /// df/dk = φ²/(φᵀMφ)/(4π·ω); the best are really held, with the axial forces as they are.

@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "core/parallel.hpp"
+#include "core/solve/packed_kernels.hpp"
 
 namespace ulterix {
 
@@ -18,49 +19,95 @@ using NodeRows = Eigen::Matrix<double, 12, kPacked, Eigen::RowMajor>;
 constexpr double kVanished = 1e-13;
 
 /// Motion of a member's nodes in global directions, from the rows of a pack.
-void gather(const DofMap& dofs, const Member& m, const Pack& x, NodeRows& u) {
-  u.setZero();
-  int first = 0;
-  for (const NodeId n : {m.start, m.end}) {
-    const NodeDofs& node = dofs[n];
-    for (int j = 0; j < node.count; ++j) {
-      const Eigen::Map<const Eigen::Matrix<double, 1, kPacked>> row(x.row(node.first + j));
-      if (node.selection) {
-        u.row(first + node.direction[j]) = row;
-      } else {
-        u.middleRows<6>(first) += node.T.col(j) * row;
+void gather(const InnerUnknowns& u, MemberId id, const Pack& x, NodeRows& nodes) {
+  if (u.skew[id] != 0) {
+    const Member& m = u.frame->model().members[id];
+    nodes.setZero();
+    int first = 0;
+    for (const NodeId n : {m.start, m.end}) {
+      const NodeDofs& node = u.frame->dofs()[n];
+      for (int j = 0; j < node.count; ++j) {
+        const Eigen::Map<const Eigen::Matrix<double, 1, kPacked>> row(x.row(node.first + j));
+        nodes.middleRows<6>(first) += node.T.col(j) * row;
       }
+      first += 6;
     }
-    first += 6;
+    return;
+  }
+  const auto& rows = u.rows[id];
+  for (int d = 0; d < 12; ++d) {
+    double* to = nodes.data() + d * kPacked;
+    if (rows[static_cast<std::size_t>(d)] < 0) {
+      std::fill(to, to + kPacked, 0.0);
+    } else {
+      const double* from = x.row(rows[static_cast<std::size_t>(d)]);
+      std::copy(from, from + kPacked, to);
+    }
   }
 }
 
-/// Adds forces on a member's nodes to the rows of a pack.
-void scatter(const DofMap& dofs, const Member& m, const NodeRows& f, Pack& y) {
-  int first = 0;
-  for (const NodeId n : {m.start, m.end}) {
-    const NodeDofs& node = dofs[n];
-    for (int j = 0; j < node.count; ++j) {
-      Eigen::Map<Eigen::Matrix<double, 1, kPacked>> row(y.row(node.first + j));
-      if (node.selection) {
-        row += f.row(first + node.direction[j]);
-      } else {
-        row += node.T.col(j).transpose() * f.middleRows<6>(first);
+/// Takes forces on a member's nodes from the rows of a pack.
+void take(const InnerUnknowns& u, MemberId id, const NodeRows& forces, Pack& y) {
+  if (u.skew[id] != 0) {
+    const Member& m = u.frame->model().members[id];
+    int first = 0;
+    for (const NodeId n : {m.start, m.end}) {
+      const NodeDofs& node = u.frame->dofs()[n];
+      for (int j = 0; j < node.count; ++j) {
+        Eigen::Map<Eigen::Matrix<double, 1, kPacked>> row(y.row(node.first + j));
+        row -= node.T.col(j).transpose() * forces.middleRows<6>(first);
       }
+      first += 6;
     }
-    first += 6;
+    return;
+  }
+  const auto& rows = u.rows[id];
+  for (int d = 0; d < 12; ++d) {
+    if (rows[static_cast<std::size_t>(d)] < 0) continue;
+    double* to = y.row(rows[static_cast<std::size_t>(d)]);
+    const double* from = forces.data() + d * kPacked;
+    for (Eigen::Index k = 0; k < kPacked; ++k) to[k] -= from[k];
   }
 }
 
-Eigen::Map<const Rows> inner_rows(const InnerUnknowns& u, MemberId id, const Pack& x) {
-  return {x.row(u.frame_size() + u.first[id]), u.count[id], kPacked};
+/// y (columns of A) += Aᵀ·x.
+void add_transposed(const Eigen::MatrixXd& A, const double* x, double* y) {
+  add_inner(A.data(), A.rows(), A.cols(), x, A.rows(), y);
 }
 
-Eigen::Map<Rows> inner_rows(const InnerUnknowns& u, MemberId id, Pack& x) {
-  return {x.row(u.frame_size() + u.first[id]), u.count[id], kPacked};
+/// y (rows of A) −= A·x.
+void subtract(const Eigen::MatrixXd& A, const double* x, double* y) {
+  take_product(A.data(), A.rows(), A.cols(), x, A.rows(), y);
 }
 
 }  // namespace
+
+InnerUnknowns number_inner(const FrameSystem& frame, IndexedVector<MemberId, int> count) {
+  InnerUnknowns u;
+  u.frame = &frame;
+  u.count = std::move(count);
+  const int members = u.count.size();
+  u.first = IndexedVector<MemberId, int>(members, 0);
+  u.rows = IndexedVector<MemberId, std::array<int, 12>>(members);
+  u.skew = IndexedVector<MemberId, char>(members, 0);
+  for (const MemberId id : u.count.ids()) {
+    u.first[id] = u.total;
+    u.total += u.count[id];
+    if (u.count[id] == 0) continue;
+    u.rows[id].fill(-1);
+    const Member& m = frame.model().members[id];
+    int first = 0;
+    for (const NodeId n : {m.start, m.end}) {
+      const NodeDofs& node = frame.dofs()[n];
+      if (!node.selection) u.skew[id] = 1;
+      for (int j = 0; j < node.count; ++j) {
+        u.rows[id][static_cast<std::size_t>(first + node.direction[j])] = node.first + j;
+      }
+      first += 6;
+    }
+  }
+  return u;
+}
 
 void BorderedMatrix::multiply(const InnerUnknowns& u, const Pack& x, Pack& y) const {
   multiply_pack(u.frame->pattern(), frame, x.row(0), y.row(0));
@@ -68,16 +115,20 @@ void BorderedMatrix::multiply(const InnerUnknowns& u, const Pack& x, Pack& y) co
     std::copy(x.row(u.frame_size()), x.row(u.size()), y.row(u.frame_size()));
     return;
   }
-  const Model& model = u.frame->model();
   NodeRows nodes, forces;
-  for (const MemberId id : model.members.ids()) {
+  std::fill(y.row(u.frame_size()), y.row(u.size()), 0.0);
+  for (int i = 0; i < u.count.size(); ++i) {
+    const MemberId id(i);
     if (u.count[id] == 0) continue;
     const Block& block = blocks[id];
-    gather(u.frame->dofs(), model.members[id], x, nodes);
-    const auto xi = inner_rows(u, id, x);
-    inner_rows(u, id, y).noalias() = block.coupling.transpose() * nodes + block.inner * xi;
-    forces.noalias() = block.coupling * xi;
-    scatter(u.frame->dofs(), model.members[id], forces, y);
+    const double* inner = x.row(u.frame_size() + u.first[id]);
+    double* result = y.row(u.frame_size() + u.first[id]);
+    gather(u, id, x, nodes);
+    add_transposed(block.coupling, nodes.data(), result);
+    add_transposed(block.inner, inner, result);
+    forces.setZero();
+    subtract(block.coupling, inner, forces.data());
+    take(u, id, forces, y);
   }
 }
 
@@ -184,16 +235,21 @@ std::unique_ptr<BorderedFactor> BorderedFactor::indefinite(
 
 void BorderedFactor::solve(Pack& pack) const {
   const InnerUnknowns& u = unknowns_;
-  const Model& model = u.frame->model();
   NodeRows nodes;
+  Rows work;
   if (!eliminated_.empty()) {
-    for (const MemberId id : model.members.ids()) {
+    for (int i = 0; i < u.count.size(); ++i) {
+      const MemberId id(i);
       if (u.count[id] == 0) continue;
       const Eliminated& e = eliminated_[id];
-      auto inner = inner_rows(u, id, pack);
-      inner = (e.inverse * inner).eval();
-      nodes.noalias() = -e.coupling * inner;
-      scatter(u.frame->dofs(), model.members[id], nodes, pack);
+      double* inner = pack.row(u.frame_size() + u.first[id]);
+      work.setZero(u.count[id], kPacked);
+      add_transposed(e.inverse, inner, work.data());
+      std::copy(work.data(), work.data() + work.size(), inner);
+      nodes.setZero();
+      subtract(e.coupling, inner, nodes.data());
+      nodes = -nodes;
+      take(u, id, nodes, pack);  // less A_fi·x
     }
   }
   if (u.frame_size() > 0) {
@@ -204,11 +260,14 @@ void BorderedFactor::solve(Pack& pack) const {
     }
   }
   if (eliminated_.empty()) return;
-  for (const MemberId id : model.members.ids()) {
+  for (int i = 0; i < u.count.size(); ++i) {
+    const MemberId id(i);
     if (u.count[id] == 0) continue;
     const Eliminated& e = eliminated_[id];
-    gather(u.frame->dofs(), model.members[id], pack, nodes);
-    inner_rows(u, id, pack) -= e.inverse * (e.coupling.transpose() * nodes);
+    gather(u, id, pack, nodes);
+    work.setZero(u.count[id], kPacked);
+    add_transposed(e.coupling, nodes.data(), work.data());
+    subtract(e.inverse, work.data(), pack.row(u.frame_size() + u.first[id]));
   }
 }
 

@@ -1,5 +1,6 @@
 #pragma once
 
+#include <array>
 #include <memory>
 #include <optional>
 #include <vector>
@@ -16,10 +17,17 @@ struct InnerUnknowns {
   const FrameSystem* frame = nullptr;
   IndexedVector<MemberId, int> first, count;  ///< counted from the first inner unknown
   int total = 0;
+  /// Of members with functions: the unknown of each global direction of their nodes, −1: held;
+  /// `skew`: some unknown is not along a direction.
+  IndexedVector<MemberId, std::array<int, 12>> rows;
+  IndexedVector<MemberId, char> skew;
 
   int frame_size() const { return frame->dofs().size(); }
   int size() const { return frame_size() + total; }
 };
+
+/// Unknowns for so many functions of each member.
+InnerUnknowns number_inner(const FrameSystem& frame, IndexedVector<MemberId, int> count);
 
 /// A symmetric matrix on them: a member's functions are coupled to each other and to its nodes.
 class BorderedMatrix {

@@ -39,31 +39,6 @@ bool some(const std::array<double, 3>& N) {
   return N[0] != 0 || N[1] != 0 || N[2] != 0;
 }
 
-void add_lumped(const ModeMember& member, Eigen::MatrixXd& whole) {
-  const double L = member.properties.length;
-  double start = 0, end = 0;
-  const auto put = [&](double kg, double x) {
-    start += kg * (1 - x / L);
-    end += kg * x / L;
-  };
-  for (const ModeSpan& s : member.spans) {
-    const double half = s.length() / 2, third = s.length() / 3;
-    put(half * s.mass.start, s.from + third);
-    put(half * s.mass.end, s.to - third);
-  }
-  for (std::size_t i = 0; i < member.point_mass.size(); ++i) {
-    put(member.point_mass[i], i == 0 ? 0 : member.spans[i - 1].to);
-  }
-  whole.block<3, 3>(0, 0) += start * member.keeps;
-  whole.block<3, 3>(6, 6) += end * member.keeps;
-  for (const int end_of : {0, 1}) {
-    // A twist that a hinge lets go carries none.
-    const bool joined = member.properties.joints[end_of][3] != 0;
-    const int d = 3 + 6 * end_of;
-    if (joined) whole(d, d) += member.about_x * L / 2;
-  }
-}
-
 }  // namespace
 
 bool ModeMember::uses(Family family) const {
@@ -84,6 +59,28 @@ bool has_functions(const ModeMember& member, Driver driver, Family family) {
   const bool bends = family == Family::bending_z || family == Family::bending_y;
   return member.uses(family) && member.properties.kind == MemberKind::frame &&
          (bends || driver == Driver::mass);
+}
+
+std::array<int, 4> inner_counts(const ModeMember& member, Driver driver,
+                                const FunctionCounts& counts) {
+  std::array<int, 4> inner = {};
+  if (member.properties.joints[0] != kJoined || member.properties.joints[1] != kJoined) {
+    // Hinges may leave a joint nothing to strain: the shapes themselves tell.
+    const MemberShapes shapes(member, driver, counts);
+    for (const Family f : kFamilies) inner[at(f)] = shapes.inner(f);
+    return inner;
+  }
+  const auto spans = static_cast<int>(member.spans.size());
+  const ElementProperties& p = member.properties;
+  const std::array<double, 4> stiffness = {p.EIy, p.EIz, p.EA, p.GJ};
+  const std::array<double, 4> shear = {p.shear_flexibility_z, p.shear_flexibility_y, 0, 0};
+  for (const Family f : kFamilies) {
+    if (!has_functions(member, driver, f) || stiffness[at(f)] <= 0) continue;
+    const bool bends = f == Family::bending_z || f == Family::bending_y;
+    const int each = bends && is_rotary(member) && shear[at(f)] > 0 ? 2 : 1;
+    inner[at(f)] = (bends ? 2 : 1) * (spans - 1) + counts[at(f)] * spans * each;
+  }
+  return inner;
 }
 
 Matrix12d end_motion_of(const ElementProperties& properties) {
@@ -124,9 +121,13 @@ MemberShapes::MemberShapes(const ModeMember& member, Driver driver, const Functi
 }
 
 bool MemberShapes::fit(const ModeMember& member, const FunctionCounts& counts) const {
+  if (counts != counts_ || member.spans.size() != cuts_.size() + 1) return false;
+  for (std::size_t i = 0; i < cuts_.size(); ++i) {
+    if (member.spans[i + 1].from != cuts_[i]) return false;
+  }
   const auto uses = [&](Family family) { return member.uses(family) == uses_[at(family)]; };
-  return counts == counts_ && member.properties == properties_ && is_rotary(member) == rotary_ &&
-         cuts_of(member) == cuts_ && std::all_of(kFamilies.begin(), kFamilies.end(), uses);
+  return member.properties == properties_ && is_rotary(member) == rotary_ &&
+         std::all_of(kFamilies.begin(), kFamilies.end(), uses);
 }
 
 int MemberShapes::inner() const {
@@ -141,20 +142,24 @@ int MemberShapes::first_inner(Family family) const {
   return sum;
 }
 
-void MemberShapes::add(Family a, Family b, const Eigen::MatrixXd& block,
-                       Eigen::MatrixXd& whole) const {
-  const auto &ra = rows(a), &rb = rows(b);
-  for (std::size_t i = 0; i < ra.size(); ++i) {
+Eigen::MatrixXd MemberShapes::whole(const std::vector<Block>& blocks) const {
+  const int size = 12 + inner();
+  Eigen::MatrixXd all = Eigen::MatrixXd::Zero(size, size);
+  for (const Block& block : blocks) {
+    const auto &ra = rows(block.a), &rb = rows(block.b);
     for (std::size_t j = 0; j < rb.size(); ++j) {
-      whole(ra[i], rb[j]) += block(static_cast<Eigen::Index>(i), static_cast<Eigen::Index>(j));
+      for (std::size_t i = 0; i < ra.size(); ++i) {
+        all(ra[i], rb[j]) +=
+            block.values(static_cast<Eigen::Index>(i), static_cast<Eigen::Index>(j));
+      }
     }
   }
+  return all;
 }
 
 /// ∫N·w_i′·w_j′ in both planes, and ∫N·r²·θ_i′·θ_j′.
-void MemberShapes::add_geometric(const ModeMember& member, double sign,
-                                 std::array<double, 3> ModeSpan::*force,
-                                 Eigen::MatrixXd& whole) const {
+std::vector<MemberShapes::Block> MemberShapes::geometric(
+    const ModeMember& member, double sign, std::array<double, 3> ModeSpan::*force) const {
   Eigen::VectorXd N(static_cast<Eigen::Index>(points_.size()));
   for (std::size_t k = 0; k < points_.size(); ++k) {
     const ModeSpan& span = member.spans[static_cast<std::size_t>(points_[k].span)];
@@ -162,16 +167,18 @@ void MemberShapes::add_geometric(const ModeMember& member, double sign,
         sign * weights_[k] * ModeSpan::at(span.*force, (points_[k].s + 1) / 2);
   }
   const bool frame = member.properties.kind == MemberKind::frame;
+  std::vector<Block> blocks;
   for (const Family family : {Family::bending_z, Family::bending_y, Family::twist}) {
     if (!member.uses(family) || (family == Family::twist && !frame)) continue;
     const double factor = family == Family::twist ? member.properties.r2 : 1;
     const Eigen::MatrixXd& slope = values_[at(family)].slope;
-    add(family, family, factor * slope * N.asDiagonal() * slope.transpose(), whole);
+    blocks.push_back({family, family, slope * (factor * N).asDiagonal() * slope.transpose()});
   }
+  return blocks;
 }
 
 /// ∫m·u_i·u_j of all that displaces along kept directions, and the inertia of rotations.
-void MemberShapes::add_mass(const ModeMember& member, Eigen::MatrixXd& whole) const {
+std::vector<MemberShapes::Block> MemberShapes::mass(const ModeMember& member) const {
   const auto n = static_cast<Eigen::Index>(points_.size());
   Eigen::VectorXd dm(n), dx(n);
   for (std::size_t k = 0; k < points_.size(); ++k) {
@@ -195,48 +202,88 @@ void MemberShapes::add_mass(const ModeMember& member, Eigen::MatrixXd& whole) co
   if (!places.empty()) {
     for (const Family f : kDisplacing) at_points[at(f)] = bases_[at(f)].at(places);
   }
+  std::vector<Block> blocks;
   for (const Family a : kDisplacing) {
     for (const Family b : kDisplacing) {
       const double kept = member.keeps(axis_of(a), axis_of(b));
       if (kept == 0) continue;
       Eigen::MatrixXd block =
-          kept * values_[at(a)].w * dm.asDiagonal() * values_[at(b)].w.transpose();
+          values_[at(a)].w * (kept * dm).asDiagonal() * values_[at(b)].w.transpose();
       if (!places.empty()) {
-        block += kept * at_points[at(a)].w * points.asDiagonal() * at_points[at(b)].w.transpose();
+        block += at_points[at(a)].w * (kept * points).asDiagonal() * at_points[at(b)].w.transpose();
       }
-      add(a, b, block, whole);
+      blocks.push_back({a, b, std::move(block)});
     }
   }
   const auto add_rotary = [&](Family family, double inertia, const Eigen::MatrixXd& turn) {
     if (inertia > 0) {
-      add(family, family, inertia * turn * dx.asDiagonal() * turn.transpose(), whole);
+      blocks.push_back({family, family, turn * (inertia * dx).asDiagonal() * turn.transpose()});
     }
   };
   add_rotary(Family::twist, member.about_x, values_[at(Family::twist)].w);
   add_rotary(Family::bending_z, member.about_y, values_[at(Family::bending_z)].psi);
   add_rotary(Family::bending_y, member.about_z, values_[at(Family::bending_y)].psi);
+  return blocks;
+}
+
+/// All mass at the two nodes, by simple-beam statics.
+std::vector<MemberShapes::Block> MemberShapes::lumped(const ModeMember& member) const {
+  const double L = member.properties.length;
+  std::array<double, 2> at_end = {0, 0};
+  const auto put = [&](double kg, double x) {
+    at_end[0] += kg * (1 - x / L);
+    at_end[1] += kg * x / L;
+  };
+  for (const ModeSpan& s : member.spans) {
+    const double half = s.length() / 2, third = s.length() / 3;
+    put(half * s.mass.start, s.from + third);
+    put(half * s.mass.end, s.to - third);
+  }
+  for (std::size_t i = 0; i < member.point_mass.size(); ++i) {
+    put(member.point_mass[i], i == 0 ? 0 : member.spans[i - 1].to);
+  }
+  constexpr std::array<Family, 3> kDisplacing = {Family::bending_z, Family::bending_y,
+                                                 Family::along};
+  const auto size = [this](Family f) { return static_cast<Eigen::Index>(rows(f).size()); };
+  std::vector<Block> blocks;
+  for (const Family a : kDisplacing) {
+    for (const Family b : kDisplacing) {
+      const double kept = member.keeps(axis_of(a), axis_of(b));
+      if (kept == 0) continue;
+      Eigen::MatrixXd block = Eigen::MatrixXd::Zero(size(a), size(b));
+      for (int end = 0; end < 2; ++end) {
+        block(end * bases_[at(a)].nodal() / 2, end * bases_[at(b)].nodal() / 2) =
+            kept * at_end[static_cast<std::size_t>(end)];
+      }
+      blocks.push_back({a, b, std::move(block)});
+    }
+  }
+  Eigen::MatrixXd twist = Eigen::MatrixXd::Zero(size(Family::twist), size(Family::twist));
+  for (int end = 0; end < 2; ++end) {
+    // A twist that a hinge lets go carries none.
+    const bool joined = member.properties.joints[static_cast<std::size_t>(end)][3] != 0;
+    if (joined) twist(end, end) = member.about_x * L / 2;
+  }
+  blocks.push_back({Family::twist, Family::twist, twist});
+  return blocks;
 }
 
 MemberShapes::Matrices MemberShapes::matrices(const ModeMember& member) const {
-  const int size = 12 + inner();
-  Matrices m{Eigen::MatrixXd::Zero(size, size), Eigen::MatrixXd::Zero(size, size)};
+  Matrices m;
   const auto any = [&member](std::array<double, 3> ModeSpan::*force) {
     return std::any_of(member.spans.begin(), member.spans.end(),
                        [force](const ModeSpan& s) { return some(s.*force); });
   };
-  if (any(&ModeSpan::stays)) add_geometric(member, 1, &ModeSpan::stays, m.stays);
+  if (any(&ModeSpan::stays)) m.stays = geometric(member, 1, &ModeSpan::stays);
   if (driver_ == Driver::compression) {
-    if (any(&ModeSpan::grows)) add_geometric(member, -1, &ModeSpan::grows, m.drives);
-  } else if (member.lumped) {
-    add_lumped(member, m.drives);
+    if (any(&ModeSpan::grows)) m.drives = geometric(member, -1, &ModeSpan::grows);
   } else {
-    add_mass(member, m.drives);
+    m.drives = member.lumped ? lumped(member) : mass(member);
   }
   return m;
 }
 
-std::vector<Vector3d> MemberShapes::displacements(const Eigen::VectorXd& coefficients,
-                                                  int stations) const {
+void MemberShapes::evaluate_at(int stations) {
   std::vector<SpanPoint> points;
   const double L = properties_.length;
   std::vector<double> joints = {0};
@@ -249,19 +296,40 @@ std::vector<Vector3d> MemberShapes::displacements(const Eigen::VectorXd& coeffic
     const double s = 2 * (x - joints[span]) / (joints[span + 1] - joints[span]) - 1;
     points.push_back({static_cast<int>(span), std::clamp(s, -1.0, 1.0)});
   }
-  std::vector<Vector3d> u(points.size(), Vector3d::Zero());
+  at_stations_.clear();
+  for (const FamilyBasis& basis : bases_) at_stations_.push_back(basis.at(points));
+}
+
+std::vector<Eigen::Matrix3Xd> MemberShapes::displacements(const Eigen::MatrixXd& coefficients,
+                                                          int stations) {
+  if (at_stations_.empty() || at_stations_.front().w.cols() != stations) evaluate_at(stations);
+  std::vector<Eigen::Matrix3Xd> u(static_cast<std::size_t>(coefficients.cols()),
+                                  Eigen::Matrix3Xd::Zero(3, stations));
   for (const Family family : {Family::bending_z, Family::bending_y, Family::along}) {
-    const FamilyValues values = bases_[at(family)].at(points);
-    const auto& r = rows(family);
-    for (std::size_t k = 0; k < points.size(); ++k) {
-      for (std::size_t i = 0; i < r.size(); ++i) {
-        u[k][axis_of(family)] +=
-            values.w(static_cast<Eigen::Index>(i), static_cast<Eigen::Index>(k)) *
-            coefficients[r[i]];
-      }
+    const Eigen::MatrixXd& shapes = at_stations_[at(family)].w;
+    const Eigen::MatrixXd w = coefficients(rows(family), Eigen::all).transpose() * shapes;
+    for (std::size_t k = 0; k < u.size(); ++k) {
+      u[k].row(axis_of(family)) = w.row(static_cast<Eigen::Index>(k));
     }
   }
   return u;
+}
+
+MemberShapes& ShapeCache::of(const ModeMember& member, Driver driver,
+                             const FunctionCounts& counts) {
+  if (last_ < shapes_.size() && shapes_[last_]->fit(member, counts)) return *shapes_[last_];
+  for (last_ = 0; last_ < shapes_.size(); ++last_) {
+    if (shapes_[last_]->fit(member, counts)) return *shapes_[last_];
+  }
+  auto made = std::make_unique<MemberShapes>(member, driver, counts);
+  if (shapes_.size() < kMost) {
+    shapes_.push_back(std::move(made));
+  } else {
+    last_ = oldest_;
+    oldest_ = (oldest_ + 1) % kMost;
+    shapes_[last_] = std::move(made);
+  }
+  return *shapes_[last_];
 }
 
 }  // namespace ulterix

@@ -1,6 +1,7 @@
 #pragma once
 
 #include <array>
+#include <memory>
 #include <vector>
 
 #include "core/modes/family_basis.hpp"
@@ -55,6 +56,10 @@ enum class Driver {
 /// and nothing moves along the axis.
 bool has_functions(const ModeMember& member, Driver driver, Family family);
 
+/// Inner functions of each family that so many on each span make, joint shapes in.
+std::array<int, 4> inner_counts(const ModeMember& member, Driver driver,
+                                const FunctionCounts& counts);
+
 /// Shapes of all families of a member, one after the other: 12 nodal ones, then the inner functions
 /// in the order of kFamilies.
 class MemberShapes {
@@ -69,25 +74,35 @@ class MemberShapes {
   /// Place of a family's first inner function after the nodal shapes.
   int first_inner(Family family) const;
 
+  /// A block of a symmetric matrix: shapes of two families, a's rows and b's columns.
+  struct Block {
+    Family a = Family::bending_z, b = Family::bending_z;
+    Eigen::MatrixXd values;
+  };
   struct Matrices {
-    Eigen::MatrixXd stays, drives;  ///< (12 + inner)², symmetric
+    std::vector<Block> stays, drives;  ///< every pair of families that is coupled, both ways round
   };
   Matrices matrices(const ModeMember& member) const;
+  /// The blocks of one matrix as a whole, (12 + inner)².
+  Eigen::MatrixXd whole(const std::vector<Block>& blocks) const;
 
-  /// Displacements along the member (local axes) at equal stations, for coefficients of the shapes.
-  std::vector<Vector3d> displacements(const Eigen::VectorXd& coefficients, int stations) const;
-
-  const FamilyBasis& basis(Family family) const { return bases_[static_cast<std::size_t>(family)]; }
-
- private:
   /// Rows (of 12 + inner) of a family's shapes.
   const std::vector<int>& rows(Family family) const {
     return rows_[static_cast<std::size_t>(family)];
   }
-  void add(Family a, Family b, const Eigen::MatrixXd& block, Eigen::MatrixXd& whole) const;
-  void add_geometric(const ModeMember& member, double sign, std::array<double, 3> ModeSpan::*force,
-                     Eigen::MatrixXd& whole) const;
-  void add_mass(const ModeMember& member, Eigen::MatrixXd& whole) const;
+
+  /// Displacements (local axes, a column each) at equal stations along the member, for every column
+  /// of coefficients of the shapes.
+  std::vector<Eigen::Matrix3Xd> displacements(const Eigen::MatrixXd& coefficients, int stations);
+
+  const FamilyBasis& basis(Family family) const { return bases_[static_cast<std::size_t>(family)]; }
+
+ private:
+  void evaluate_at(int stations);
+  std::vector<Block> geometric(const ModeMember& member, double sign,
+                               std::array<double, 3> ModeSpan::*force) const;
+  std::vector<Block> mass(const ModeMember& member) const;
+  std::vector<Block> lumped(const ModeMember& member) const;
 
   Driver driver_;
   FunctionCounts counts_;
@@ -101,6 +116,18 @@ class MemberShapes {
   std::vector<SpanPoint> points_;  // of integration
   std::vector<double> weights_;    // m
   std::array<FamilyValues, 4> values_;
+  std::vector<FamilyValues> at_stations_;  // once they are asked for
+};
+
+/// Shapes of members met before: those of a frame are often alike.
+class ShapeCache {
+ public:
+  MemberShapes& of(const ModeMember& member, Driver driver, const FunctionCounts& counts);
+
+ private:
+  static constexpr std::size_t kMost = 48;
+  std::vector<std::unique_ptr<MemberShapes>> shapes_;
+  std::size_t last_ = 0, oldest_ = 0;
 };
 
 /// The end motion of an unloaded member by its nodes.

@@ -45,25 +45,14 @@ ModeProblem::ModeProblem(Input input) : input_(std::move(input)) {
 }
 
 InnerUnknowns ModeProblem::number(const Counts& counts) const {
-  InnerUnknowns u;
   const int members = input_.members.size();
-  u.frame = input_.frame;
-  u.first = u.count = IndexedVector<MemberId, int>(members, 0);
-  for_each_range(members, [&](int begin, int end) {
-    std::optional<MemberShapes> shapes;
-    for (int i = begin; i < end; ++i) {
-      const MemberId id(i);
-      const ModeMember& m = input_.members[id];
-      if (!u.frame->variant().present[id]) continue;
-      if (!shapes || !shapes->fit(m, counts[id])) shapes.emplace(m, input_.driver, counts[id]);
-      u.count[id] = shapes->inner();
-    }
+  IndexedVector<MemberId, int> inner(members, 0);
+  for_each_index(members, [&](int i) {
+    const MemberId id(i);
+    if (!input_.frame->variant().present[id]) return;
+    for (const int n : inner_counts(input_.members[id], input_.driver, counts[id])) inner[id] += n;
   });
-  for (const MemberId id : u.count.ids()) {
-    u.first[id] = u.total;
-    u.total += u.count[id];
-  }
-  return u;
+  return number_inner(*input_.frame, std::move(inner));
 }
 
 bool ModeProblem::build(const Counts& counts) {
@@ -77,22 +66,21 @@ bool ModeProblem::build(const Counts& counts) {
   K_ = {*input_.stiffness, {}};
   B_ = {{}, IndexedVector<MemberId, BorderedMatrix::Block>(members)};
   if (has_state_) K_.blocks = IndexedVector<MemberId, BorderedMatrix::Block>(members);
-  for_each_range(members, [&](int begin, int end) {
-    std::optional<MemberShapes> shapes;  // members one after the other are often alike
-    for (int i = begin; i < end; ++i) {
-      const MemberId id(i);
-      const ModeMember& m = input_.members[id];
-      if (!system.variant().present[id]) continue;
-      if (!shapes || !shapes->fit(m, counts[id])) shapes.emplace(m, input_.driver, counts[id]);
-      const MemberShapes::Matrices local = shapes->matrices(m);
-      const Matrix3d& R = system.axes(id);
-      drives[id] = to_global(Matrix12d(local.drives.topLeftCorner<12, 12>()), R);
-      B_.blocks[id] = block_of(local.drives, R);
-      if (!has_state_) continue;
-      stays[id] = to_global(Matrix12d(local.stays.topLeftCorner<12, 12>()), R);
-      K_.blocks[id] = block_of(local.stays, R);
-      K_.blocks[id].inner.diagonal().array() += 1;
-    }
+  for_each_with<ShapeCache>(members, [&](ShapeCache& cache, int i) {
+    const MemberId id(i);
+    const ModeMember& m = input_.members[id];
+    if (!system.variant().present[id]) return;
+    const MemberShapes& shapes = cache.of(m, input_.driver, counts[id]);
+    const MemberShapes::Matrices local = shapes.matrices(m);
+    const Matrix3d& R = system.axes(id);
+    const Eigen::MatrixXd driving = shapes.whole(local.drives);
+    drives[id] = to_global(Matrix12d(driving.topLeftCorner<12, 12>()), R);
+    B_.blocks[id] = block_of(driving, R);
+    if (!has_state_) return;
+    const Eigen::MatrixXd staying = shapes.whole(local.stays);
+    stays[id] = to_global(Matrix12d(staying.topLeftCorner<12, 12>()), R);
+    K_.blocks[id] = block_of(staying, R);
+    K_.blocks[id].inner.diagonal().array() += 1;
   });
   B_.frame = system.assemble_global([&](MemberId id) { return drives[id]; });
   if (!input_.nodal.empty()) {
@@ -129,13 +117,14 @@ Eigen::MatrixXd ModeProblem::carried_over(const Eigen::MatrixXd& vectors,
       carried.middleRows(b, old.count[id]) = vectors.middleRows(a, old.count[id]);
       continue;
     }
-    const MemberShapes before(member(id), driver(), from[id]),
-        now(member(id), driver(), counts_[id]);
+    const auto before = inner_counts(member(id), driver(), from[id]),
+               now = inner_counts(member(id), driver(), counts_[id]);
+    Eigen::Index i = a, j = b;
     for (const Family f : kFamilies) {
-      const int n = std::min(before.inner(f), now.inner(f));
-      if (n == 0) continue;
-      carried.middleRows(b + now.first_inner(f) - 12, n) =
-          vectors.middleRows(a + before.first_inner(f) - 12, n);
+      const int n = std::min(before[at(f)], now[at(f)]);
+      carried.middleRows(j, n) = vectors.middleRows(i, n);
+      i += before[at(f)];
+      j += now[at(f)];
     }
   }
   return carried;
@@ -145,11 +134,28 @@ void ModeProblem::set_motion(const VectorXd& phi, State& state) const {
   frame().set_increment(phi.head(unknowns_.frame_size()), state);
 }
 
-VectorXd ModeProblem::coefficients(MemberId id, const State& state, const VectorXd& phi) const {
-  VectorXd c(12 + unknowns_.count[id]);
-  c.head<12>() = frame().end_motion(id, state).nodes;
-  c.tail(unknowns_.count[id]) =
-      phi.segment(unknowns_.frame_size() + unknowns_.first[id], unknowns_.count[id]);
+Eigen::MatrixXd ModeProblem::coefficients(MemberId id, const Eigen::MatrixXd& vectors) const {
+  const int n = unknowns_.count[id];
+  Eigen::MatrixXd c = Eigen::MatrixXd::Zero(12 + n, vectors.cols());
+  const Member& m = frame().model().members[id];
+  const Matrix3d& R = frame().axes(id);
+  Eigen::Index row = 0;
+  for (const NodeId node : {m.start, m.end}) {
+    const NodeDofs& dofs = frame().dofs()[node];
+    for (int j = 0; j < dofs.count; ++j) {
+      const auto own = vectors.row(dofs.first + j);
+      if (dofs.selection) {
+        const int d = dofs.direction[j];
+        c.middleRows<3>(row + (d < 3 ? 0 : 3)) += R.col(d % 3) * own;
+      } else {
+        const Vector6d t = dofs.T.col(j);
+        c.middleRows<3>(row) += R * t.head<3>() * own;
+        c.middleRows<3>(row + 3) += R * t.tail<3>() * own;
+      }
+    }
+    row += 6;
+  }
+  c.bottomRows(n) = vectors.middleRows(unknowns_.frame_size() + unknowns_.first[id], n);
   return c;
 }
 
@@ -191,60 +197,51 @@ double wave(const ModeMember& m, Driver driver, Family family, double value) {
 
 /// The functions after those that a member has, and their place beside them.
 struct Extended {
-  Extended(const ModeMember& m, Driver driver, const FunctionCounts& counts)
-      : more(counts), shapes(m, driver, raise(m, driver)) {
-    for (int i = 0; i < 12; ++i) kept.push_back(i);
+  Extended(const ModeMember& m, Driver driver, const FunctionCounts& counts, ShapeCache& cache)
+      : shapes(cache.of(m, driver, raised(m, driver, counts))) {
+    int place = 12;
     for (const Family f : kFamilies) {
-      if (!has_functions(m, driver, f)) continue;
-      const int now = shapes.basis(f).inner_of(counts[at(f)]), all = shapes.inner(f);
-      const int first = shapes.first_inner(f);
-      for (int i = 0; i < now; ++i) kept.push_back(first + i);
-      begin[at(f)] = static_cast<int>(next.size());
-      half[at(f)] = (all - now) / 2;
-      for (int i = now; i < all; ++i) next.push_back(first + i);
-      end[at(f)] = static_cast<int>(next.size());
+      const FamilyBasis& basis = shapes.basis(f);
+      const bool moves = has_functions(m, driver, f) && basis.stiff();
+      Part& part = parts[at(f)];
+      part.now = basis.nodal() + (moves ? basis.inner_of(counts[at(f)]) : shapes.inner(f));
+      part.next = basis.nodal() + shapes.inner(f) - part.now;
+      part.rows = basis.directions();
+      for (int i = basis.nodal(); i < part.now; ++i) part.rows.push_back(place++);
     }
   }
 
-  const FunctionCounts& raise(const ModeMember& m, Driver driver) {
+  static FunctionCounts raised(const ModeMember& m, Driver driver, FunctionCounts counts) {
     for (const Family f : kFamilies) {
-      if (has_functions(m, driver, f)) more[at(f)] += 2;
+      if (has_functions(m, driver, f)) counts[at(f)] += 2;
     }
-    return more;
+    return counts;
   }
 
-  FunctionCounts more;
-  MemberShapes shapes;
-  std::vector<int> kept, next;
-  std::array<int, 4> begin = {}, end = {}, half = {};
+  struct Part {
+    int now = 0, next = 0;  // shapes of the family that are there, and those that come next
+    std::vector<int> rows;  // of those that are there among the member's coefficients
+  };
+  const MemberShapes& shapes;
+  std::array<Part, 4> parts;
 };
 
 class Estimator {
  public:
   Estimator(const ModeProblem& problem, const VectorXd& values, const Eigen::MatrixXd& vectors)
-      : problem_(problem), values_(values), vectors_(vectors) {
-    states_.assign(static_cast<std::size_t>(values.size()), State(problem.frame().model()));
-    for_each_index(static_cast<int>(values.size()), [&](int i) {
-      problem.set_motion(vectors.col(i), states_[static_cast<std::size_t>(i)]);
-    });
-  }
+      : problem_(problem), values_(values), vectors_(vectors) {}
 
   ModeErrors estimate() const {
     const int members = problem_.unknowns().count.size();
     std::vector<std::vector<ModeErrors::Part>> by_member(static_cast<std::size_t>(members));
-    for_each_range(members, [&](int begin, int end) {
-      std::optional<Extended> extended;
-      for (int i = begin; i < end; ++i) {
-        const MemberId id(i);
-        const ModeMember& m = problem_.member(id);
-        const FunctionCounts& counts = problem_.counts()[id];
-        if (!problem_.frame().variant().present[id]) continue;
-        if (m.properties.kind != MemberKind::frame) continue;
-        if (!extended || !same(*extended, m, counts)) {
-          extended.emplace(m, problem_.driver(), counts);
-        }
-        by_member[static_cast<std::size_t>(i)] = of_member(id, m, *extended);
-      }
+    for_each_with<ShapeCache>(members, [&](ShapeCache& cache, int i) {
+      const MemberId id(i);
+      const ModeMember& m = problem_.member(id);
+      const FunctionCounts& counts = problem_.counts()[id];
+      if (!problem_.frame().variant().present[id]) return;
+      if (m.properties.kind != MemberKind::frame) return;
+      const Extended extended(m, problem_.driver(), counts, cache);
+      by_member[static_cast<std::size_t>(i)] = of_member(id, m, extended);
     });
     ModeErrors errors;
     errors.total.assign(static_cast<std::size_t>(values_.size()), 0);
@@ -260,65 +257,86 @@ class Estimator {
   }
 
  private:
-  bool same(const Extended& e, const ModeMember& m, const FunctionCounts& counts) const {
-    FunctionCounts more = counts;
-    for (const Family f : kFamilies) {
-      if (has_functions(m, problem_.driver(), f)) more[at(f)] += 2;
+  /// r = λ·B·φ − K₀·φ of the functions that come next, by family, a column each mode.
+  using Residuals = std::array<Eigen::MatrixXd, 4>;
+  void add_residuals(const std::vector<MemberShapes::Block>& blocks, const Extended& e,
+                     const Eigen::MatrixXd& phi, Residuals& r) const {
+    for (const MemberShapes::Block& block : blocks) {
+      const Extended::Part &a = e.parts[at(block.a)], &b = e.parts[at(block.b)];
+      if (a.next == 0) continue;
+      Eigen::MatrixXd own(b.now, phi.cols());
+      for (int i = 0; i < b.now; ++i) own.row(i) = phi.row(b.rows[static_cast<std::size_t>(i)]);
+      r[at(block.a)].noalias() += block.values.bottomLeftCorner(a.next, b.now) * own;
     }
-    return e.shapes.fit(m, more);
   }
 
   std::vector<ModeErrors::Part> of_member(MemberId id, const ModeMember& m,
                                           const Extended& e) const {
     const MemberShapes::Matrices all = e.shapes.matrices(m);
-    const Eigen::MatrixXd drives = all.drives(e.next, e.kept), stays = all.stays(e.next, e.kept);
-    const Eigen::MatrixXd drives_ff = all.drives(e.next, e.next),
-                          stays_ff = all.stays(e.next, e.next);
-    const auto modes = static_cast<std::size_t>(values_.size());
-    const auto count = static_cast<Eigen::Index>(e.next.size());
     std::vector<ModeErrors::Part> parts;
-    if (count == 0 || modes == 0) return parts;
-    if (drives.isZero(0) && stays.isZero(0) && drives_ff.isZero(0)) return parts;
+    const Eigen::Index modes = values_.size();
+    if (modes == 0 || (all.drives.empty() && all.stays.empty())) return parts;
+    const Eigen::MatrixXd phi = problem_.coefficients(id, vectors_);
+    Residuals r, held;
     for (const Family f : kFamilies) {
-      if (e.begin[at(f)] == e.end[at(f)]) continue;
+      r[at(f)] = held[at(f)] = Eigen::MatrixXd::Zero(e.parts[at(f)].next, modes);
+    }
+    add_residuals(all.drives, e, phi, r);
+    add_residuals(all.stays, e, phi, held);
+    const double last = values_[modes - 1];
+    for (const Family f : kFamilies) {
+      const int n = e.parts[at(f)].next;
+      if (n == 0) continue;
+      Eigen::MatrixXd drives = Eigen::MatrixXd::Zero(n, n), stays = drives;
+      const auto corner = [&](const std::vector<MemberShapes::Block>& blocks, Eigen::MatrixXd& to) {
+        for (const MemberShapes::Block& block : blocks) {
+          if (block.a == f && block.b == f) to += block.values.bottomRightCorner(n, n);
+        }
+      };
+      corner(all.drives, drives);
+      corner(all.stays, stays);
       ModeErrors::Part part;
       part.member = id;
       part.family = f;
-      part.of_mode.resize(modes);
-      const double last = values_[values_.size() - 1];
       part.wave = wave(m, problem_.driver(), f, last);
-      part.too_few = too_few(m, f, e, last, drives_ff, stays_ff);
-      parts.push_back(part);
-    }
-    for (std::size_t k = 0; k < modes; ++k) {
-      const auto column = static_cast<Eigen::Index>(k);
-      const double value = values_[column];
-      const VectorXd phi = problem_.coefficients(id, states_[k], vectors_.col(column));
-      const VectorXd r = value * (drives * phi) - stays * phi;
-      const Eigen::MatrixXd A =
-          Eigen::MatrixXd::Identity(count, count) + stays_ff - value * drives_ff;
-      const Eigen::LLT<Eigen::MatrixXd> llt(A);
-      const bool good = llt.info() == Eigen::Success;
-      const VectorXd x = good ? VectorXd(llt.solve(r)) : r;
-      for (ModeErrors::Part& part : parts) {
-        part.too_few = part.too_few || !good;
-        const int b = e.begin[at(part.family)], h = e.half[at(part.family)];
-        part.of_mode[k] = {r.segment(b, h).dot(x.segment(b, h)),
-                           r.segment(b + h, h).dot(x.segment(b + h, h))};
+      part.too_few = too_few(m, f, last, drives, stays);
+      part.of_mode.resize(static_cast<std::size_t>(modes));
+      for (Eigen::Index k = 0; k < modes; ++k) {
+        const double value = values_[k];
+        const VectorXd own = value * r[at(f)].col(k) - held[at(f)].col(k);
+        const VectorXd x = solved(stays - value * drives, own, part.too_few);
         // φᵀKφ = 1; with a shift the value's own part of it is value/(value + shift).
         const double whole = value > 0 ? value / (value + problem_.shift()) : 1;
-        for (double& v : part.of_mode[k]) v = std::max(v, 0.0) / whole;
+        const int h = n / 2;
+        part.of_mode[static_cast<std::size_t>(k)] = {
+            std::max(own.head(h).dot(x.head(h)), 0.0) / whole,
+            std::max(own.tail(h).dot(x.tail(h)), 0.0) / whole};
       }
+      parts.push_back(std::move(part));
     }
     return parts;
   }
 
-  bool too_few(const ModeMember& m, Family f, const Extended& e, double value,
-               const Eigen::MatrixXd& drives, const Eigen::MatrixXd& stays) const {
+  /// (I + A)⁻¹·r; r itself, and too few, where that is not positive definite.
+  static VectorXd solved(Eigen::MatrixXd A, const VectorXd& r, bool& too_few) {
+    A.diagonal().array() += 1;
+    if (A.rows() == 2) {
+      const double d = A(0, 0) * A(1, 1) - A(0, 1) * A(0, 1);
+      too_few = too_few || d <= 0 || A(0, 0) <= 0;
+      if (d <= 0) return r;
+      return Vector2d(A(1, 1) * r[0] - A(0, 1) * r[1], A(0, 0) * r[1] - A(0, 1) * r[0]) / d;
+    }
+    const Eigen::LLT<Eigen::MatrixXd> llt(A);
+    if (llt.info() == Eigen::Success) return llt.solve(r);
+    too_few = true;
+    return r;
+  }
+
+  bool too_few(const ModeMember& m, Family f, double value, const Eigen::MatrixXd& drives,
+               const Eigen::MatrixXd& stays) const {
     constexpr double kClear = 0.3;
-    const int b = e.begin[at(f)], n = e.end[at(f)] - b;
-    const Eigen::MatrixXd A = Eigen::MatrixXd::Identity(n, n) + stays.block(b, b, n, n) -
-                              value * drives.block(b, b, n, n);
+    const auto n = static_cast<int>(drives.rows());
+    const Eigen::MatrixXd A = Eigen::MatrixXd::Identity(n, n) + stays - value * drives;
     // Gershgorin's bound settles it for most.
     double bound = std::numeric_limits<double>::max();
     for (int i = 0; i < n; ++i) {
@@ -338,7 +356,6 @@ class Estimator {
   const ModeProblem& problem_;
   const VectorXd& values_;
   const Eigen::MatrixXd& vectors_;
-  std::vector<State> states_;
 };
 
 }  // namespace

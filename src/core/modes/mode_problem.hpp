@@ -45,9 +45,9 @@ class ModeProblem {
 
   /// Node motions of a vector.
   void set_motion(const VectorXd& phi, State& state) const;
-  /// Coefficients of a member's shapes (12 nodal, local, then its functions) in a vector whose node
-  /// motions are `state`.
-  VectorXd coefficients(MemberId id, const State& state, const VectorXd& phi) const;
+  /// Coefficients of a member's shapes (12 nodal, local, then its functions) in vectors, a column
+  /// each.
+  Eigen::MatrixXd coefficients(MemberId id, const Eigen::MatrixXd& vectors) const;
 
  private:
   InnerUnknowns number(const Counts& counts) const;

@@ -17,6 +17,8 @@ constexpr double kBeyond = 1e-3;
 constexpr int kBeside = 4;
 constexpr int kMostPasses = 8;
 constexpr int kAttempts = 4;
+/// Residuals of the shifted problem at first, relative.
+constexpr double kSearchTolerance = 1e-5;
 
 /// W and K·W of X, pack by pack: act(x, w, kw).
 template <class Act>
@@ -84,26 +86,10 @@ class ModeSearch {
  private:
   int size() const { return problem_.unknowns().size(); }
 
-  /// A = K⁻¹·B.
-  EigenProblem eigen_problem() const {
-    EigenProblem p;
-    p.size = size();
-    const InnerUnknowns& u = problem_.unknowns();
-    p.multiply_K = [this, &u](const Eigen::MatrixXd& X) { return problem_.K().multiply(u, X); };
-    p.apply = [this, &u](const Eigen::MatrixXd& X) {
-      return in_packs(X, [&](const Pack& x, Pack& w, Pack& kw) {
-        problem_.B().multiply(u, x, kw);
-        copy(kw, w);
-        problem_.factor().solve(w);
-      });
-    };
-    return p;
-  }
-
   /// A = (σB − K)⁻¹·B, whose eigenvalues t = 1/(σ − λ) are above 1/σ for 0 < λ < σ alone: few, and
   /// far from the rest.
   EigenProblem shifted_problem(double shift, const BorderedFactor& factor) const {
-    EigenProblem p = eigen_problem();
+    EigenProblem p = eigen_problem(problem_);
     const InnerUnknowns& u = problem_.unknowns();
     p.renew = true;
     p.apply = [this, &u, shift, &factor](const Eigen::MatrixXd& X) {
@@ -145,7 +131,7 @@ class ModeSearch {
       options.start = Eigen::MatrixXd::Zero(size(), start.cols());
       options.start.topRows(start.rows()) = start;
     }
-    BlockLanczos lanczos(eigen_problem(), options);
+    BlockLanczos lanczos(eigen_problem(problem_), options);
     PairsWanted ask = wanted(options_.wanted, large() ? 3e-2 : 1e-2, 1, kBeside);
     ask.most_vectors = std::max(96, 2 * options_.wanted);
     pairs_ = lanczos.find(ask);
@@ -180,7 +166,7 @@ class ModeSearch {
 
   /// The best vectors of a step with K⁻¹B, from their span, and their residuals before the step.
   bool sharpen() {
-    const EigenProblem p = eigen_problem();
+    const EigenProblem p = eigen_problem(problem_);
     auto [AV, BV] = p.apply(pairs_.vectors);
     // K·AV is B·V.
     const Eigen::MatrixXd BAV = problem_.B().multiply(problem_.unknowns(), AV);
@@ -240,27 +226,29 @@ class ModeSearch {
     options.most_vectors = std::max(options.most_vectors, 3 * count + 64);
     options.start = pairs_.vectors;
     options.start_reached = true;
-    // A residual r of the shifted problem is (I − σK⁻¹B)·r/(σt − 1) of the first.
-    const double most = std::max(std::abs(1 - bound * pairs_.theta[0]),
-                                 1 - bound * std::min(pairs_.lowest_theta, 0.0));
-    PairsWanted ask = wanted(count, options_.residual() / std::max(most, 1.0), 0, 0);
     const double lowest = pairs_.lowest_theta;
-    EigenPairs found = above(1 / bound, BlockLanczos(shifted, options).find(ask));
-    for (int attempt = 0; attempt < kAttempts; ++attempt) {
-      ask.count = count - count_below(found, bound);
-      if (ask.count <= 0) break;
-      LanczosOptions again = lanczos_options();
-      again.block = std::max(again.block, ask.count);
-      again.known = found.vectors;
-      found = joined(found, above(1 / bound, BlockLanczos(shifted, again).find(ask)));
+    BlockLanczos lanczos(shifted, options);
+    // The lowest modes are the furthest from the bound and come out last; steps of K⁻¹B, which part
+    // them from the rest, are cheaper than more vectors.
+    for (double tolerance : {kSearchTolerance, kSearchTolerance * 1e-2, kSearchTolerance * 1e-5}) {
+      PairsWanted ask = wanted(count, tolerance, 0, 0);
+      EigenPairs found = above(1 / bound, lanczos.find(ask));
+      for (int attempt = 0; attempt < kAttempts; ++attempt) {
+        ask.count = count - count_below(found, bound);
+        if (ask.count <= 0) break;
+        LanczosOptions again = lanczos_options();
+        again.block = std::max(again.block, ask.count);
+        again.known = found.vectors;
+        found = joined(found, above(1 / bound, BlockLanczos(shifted, again).find(ask)));
+      }
+      if (found.theta.size() == 0) return false;
+      found.theta = (bound - found.theta.array().inverse()).inverse();
+      pairs_ = std::move(found);
+      pairs_.lowest_theta = lowest;
+      if (!sharpen() || (!large() && !sharpen())) return false;
+      measure();
+      if ((pairs_.residuals.array() <= options_.residual() * pairs_.theta.array()).all()) break;
     }
-    if (found.theta.size() == 0) return false;
-    found.theta = (bound - found.theta.array().inverse()).inverse();
-    pairs_ = std::move(found);
-    pairs_.lowest_theta = lowest;
-    if (!sharpen()) return false;
-    if (!large()) sharpen();
-    measure();
     // What is known of all modes up to the bound tells as much up to a lower one.
     const auto all = static_cast<int>(pairs_.theta.size());
     certificate_.below = std::min(bound, beyond());
@@ -276,7 +264,7 @@ class ModeSearch {
     options.start = pairs_.vectors;
     options.start_reached = true;
     const PairsWanted ask = wanted(options_.wanted, options_.residual(), 1, kBeside);
-    BlockLanczos lanczos(eigen_problem(), options);
+    BlockLanczos lanczos(eigen_problem(problem_), options);
     pairs_ = lanczos.find(ask);
     return pairs_.theta.size() > 0;
   }
@@ -306,6 +294,21 @@ class ModeSearch {
 };
 
 }  // namespace
+
+EigenProblem eigen_problem(const ModeProblem& problem) {
+  EigenProblem p;
+  const InnerUnknowns& u = problem.unknowns();
+  p.size = u.size();
+  p.multiply_K = [&problem, &u](const Eigen::MatrixXd& X) { return problem.K().multiply(u, X); };
+  p.apply = [&problem, &u](const Eigen::MatrixXd& X) {
+    return in_packs(X, [&](const Pack& x, Pack& w, Pack& kw) {
+      problem.B().multiply(u, x, kw);
+      copy(kw, w);
+      problem.factor().solve(w);
+    });
+  };
+  return p;
+}
 
 FoundModes find_modes(ModeProblem& problem, const ModeSearchOptions& options,
                       const Eigen::MatrixXd& start) {

@@ -21,7 +21,11 @@ struct ModeSearchOptions {
   int most_vectors = 600;
   int frame_size = 0;
 
-  double residual() const { return frame_size < kLargeFrame ? 1e-8 : 1e-5; }
+  /// Values are good to the square of it.
+  double residual() const {
+    constexpr int kSmall = 300;
+    return frame_size < kSmall ? 1e-8 : frame_size < kLargeFrame ? 1e-6 : 1e-5;
+  }
 };
 
 /// The modes of a problem, 1/θ rising, and the proof that none is missing.
@@ -38,6 +42,9 @@ struct FoundModes {
 
   Eigen::Index count() const { return values.size(); }
 };
+
+/// A = K⁻¹·B of a problem that is built, which has to outlive the result.
+EigenProblem eigen_problem(const ModeProblem& problem);
 
 /// Finds the lowest `wanted` modes, all copies of the last in, with as many functions as they need.
 /// `problem`: built; it is built anew with more. `start`: vectors near the modes, of the unknowns

@@ -54,14 +54,6 @@ Sway sway(const Model& model, const ModeShape& shape, bool vertical) {
 
 }  // namespace
 
-MemberId main_member(const IndexedVector<MemberId, MemberShare>& shares) {
-  MemberId main(0);
-  for (const MemberId id : shares.ids()) {
-    if (shares[id].whole > shares[main].whole * (1 + 1e-9)) main = id;
-  }
-  return main;
-}
-
 int half_waves(const std::vector<Vector3d>& axis) {
   if (axis.size() < 3) return 0;
   const auto last = static_cast<double>(axis.size() - 1);

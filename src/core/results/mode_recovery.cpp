@@ -29,16 +29,6 @@ void find_largest(const State& state, int nodes, int first, NodeId& node, int& d
   }
 }
 
-std::vector<Vector3d> axis_of(const ModeProblem& problem, MemberId id, const State& state,
-                              const VectorXd& phi) {
-  const Matrix3d& R = problem.frame().axes(id);
-  const MemberShapes shapes(problem.member(id), problem.driver(), problem.counts()[id]);
-  std::vector<Vector3d> axis =
-      shapes.displacements(problem.coefficients(id, state, phi), kStations);
-  for (Vector3d& u : axis) u = R.transpose() * u;
-  return axis;
-}
-
 template <std::size_t N>
 double work(const Vector12d& ends, const Vector12d& force, const std::array<int, N>& directions) {
   double sum = 0;
@@ -46,113 +36,158 @@ double work(const Vector12d& ends, const Vector12d& force, const std::array<int,
   return sum / 2;
 }
 
+class ModeRecovery {
+ public:
+  ModeRecovery(const ModeProblem& problem, const Eigen::MatrixXd& vectors)
+      : problem_(problem),
+        system_(problem.frame()),
+        model_(system_.model()),
+        vectors_(vectors),
+        modes_(static_cast<std::size_t>(vectors.cols())),
+        drawn_(model_.members.size() <= kMostDrawn) {
+    states_.assign(modes_.size(), State(model_));
+    for_each_index(static_cast<int>(modes_.size()), [&](int k) {
+      const auto at = static_cast<std::size_t>(k);
+      problem.set_motion(vectors.col(k), states_[at]);
+      modes_[at].shares = IndexedVector<MemberId, MemberShare>(model_.members.size());
+      if (drawn_) {
+        modes_[at].shape.axes =
+            IndexedVector<MemberId, std::vector<Vector3d>>(model_.members.size());
+      }
+    });
+  }
+
+  std::vector<RecoveredMode> recover() {
+    for_each_with<ShapeCache>(model_.members.size(), [this](ShapeCache& cache, int i) {
+      if (system_.variant().present[MemberId(i)]) member(MemberId(i), cache);
+    });
+    for_each_index(static_cast<int>(modes_.size()), [this](int k) {
+      const auto at = static_cast<std::size_t>(k);
+      share_out(modes_[at], states_[at]);
+      normalise(modes_[at], states_[at], k);
+    });
+    return std::move(modes_);
+  }
+
+ private:
+  void member(MemberId id, ShapeCache& cache) {
+    const ModeMember& m = problem_.member(id);
+    MemberShapes& shapes = cache.of(m, problem_.driver(), problem_.counts()[id]);
+    const Element element(m.properties, MemberLoading::none(m.properties.length), {});
+    const Eigen::MatrixXd c = problem_.coefficients(id, vectors_);
+    for (std::size_t k = 0; k < modes_.size(); ++k) {
+      const EndMotion motion = system_.end_motion(id, states_[k]);
+      energies(shapes, element, motion, c.col(static_cast<Eigen::Index>(k)).tail(c.rows() - 12),
+               modes_[k].shares[id]);
+    }
+    if (!drawn_) return;
+    const std::vector<Eigen::Matrix3Xd> axes = shapes.displacements(c, kStations);
+    for (std::size_t k = 0; k < modes_.size(); ++k) {
+      modes_[k].shape.axes[id] = turned(axes[k], id);
+    }
+  }
+
+  std::vector<Vector3d> turned(const Eigen::Matrix3Xd& local, MemberId id) const {
+    std::vector<Vector3d> axis;
+    for (Eigen::Index i = 0; i < local.cols(); ++i) {
+      axis.emplace_back(system_.axes(id).transpose() * local.col(i));
+    }
+    return axis;
+  }
+
+  static void energies(const MemberShapes& shapes, const Element& element, const EndMotion& motion,
+                       const Eigen::Ref<const VectorXd>& inner, MemberShare& e) {
+    const Vector12d force = element.resistance(motion);
+    e.whole = motion.deformed.dot(force) / 2 + inner.squaredNorm() / 2;
+    const auto part = [&](Family f) {
+      return inner.segment(shapes.first_inner(f) - 12, shapes.inner(f)).squaredNorm() / 2;
+    };
+    e.about_y =
+        work(motion.deformed, force, std::array<int, 4>{2, 4, 8, 10}) + part(Family::bending_z);
+    e.about_z =
+        work(motion.deformed, force, std::array<int, 4>{1, 5, 7, 11}) + part(Family::bending_y);
+    e.twist = work(motion.deformed, force, std::array<int, 2>{3, 9}) + part(Family::twist);
+  }
+
+  /// Energies as parts of the whole, springs to the ground in.
+  void share_out(RecoveredMode& mode, const State& state) const {
+    double whole = 0;
+    for (const MemberShare& e : mode.shares) whole += e.whole;
+    for (const NodeId n : model_.nodes.ids()) {
+      const Vector6d motion = state.nodes[n].vector();
+      for (int d = 0; d < 6; ++d) {
+        const double stiffness = system_.support(n)[d].stiffness;
+        if (stiffness != 0 && stiffness != kRigid) whole += stiffness * motion[d] * motion[d] / 2;
+      }
+    }
+    mode.elastic = 2 * whole;
+    mode.main = MemberId(0);
+    if (whole <= 0) return;
+    for (MemberShare& e : mode.shares) {
+      e.whole /= whole;
+      e.about_y /= whole;
+      e.about_z /= whole;
+      e.twist /= whole;
+    }
+    for (const MemberId id : mode.shares.ids()) {
+      if (mode.shares[id].whole > mode.shares[mode.main].whole * (1 + 1e-9)) mode.main = id;
+    }
+  }
+
+  void normalise(RecoveredMode& mode, const State& state, int column) const {
+    ModeShape& shape = mode.shape;
+    double translation = 0, rotation = 0, along = 0;
+    find_largest(state, model_.nodes.size(), 0, shape.furthest, shape.direction, translation);
+    find_largest(state, model_.nodes.size(), 3, shape.turning, shape.rotation, rotation);
+    for (const auto& axis : shape.axes) {
+      for (const Vector3d& u : axis) along = std::max(along, u.cwiseAbs().maxCoeff());
+    }
+    const double size = model_.size();
+    shape.only_rotations = std::max(translation, along) < 1e-7 * rotation * size;
+    double unit = translation;
+    if (translation < 1e-6 * along) unit = along;
+    if (shape.only_rotations) unit = rotation;
+    double factor = unit > 0 ? 1 / unit : 1;
+    // The largest component is positive.
+    if (shape.furthest.valid() && unit == translation &&
+        state.nodes[shape.furthest].vector()[shape.direction] < 0) {
+      factor = -factor;
+    }
+    shape.nodes = IndexedVector<NodeId, NodeMotion>(model_.nodes.size());
+    for (const NodeId n : model_.nodes.ids()) {
+      shape.nodes[n].translation = factor * state.nodes[n].translation;
+      shape.nodes[n].rotation = factor * state.nodes[n].rotation;
+    }
+    for (auto& axis : shape.axes) {
+      for (Vector3d& u : axis) u *= factor;
+    }
+    mode.scale = factor;
+    if (model_.members.empty()) return;
+    if (drawn_) {
+      mode.axis_of_main = shape.axes[mode.main];
+      return;
+    }
+    MemberShapes shapes(problem_.member(mode.main), problem_.driver(),
+                        problem_.counts()[mode.main]);
+    const Eigen::MatrixXd c =
+        factor * problem_.coefficients(mode.main, vectors_.middleCols(column, 1));
+    mode.axis_of_main = turned(shapes.displacements(c, kStations).front(), mode.main);
+  }
+
+  const ModeProblem& problem_;
+  const FrameSystem& system_;
+  const Model& model_;
+  const Eigen::MatrixXd& vectors_;
+  std::vector<RecoveredMode> modes_;
+  std::vector<State> states_;
+  bool drawn_;
+};
+
 }  // namespace
 
-ModeShape mode_shape(const ModeProblem& problem, const VectorXd& phi, double* scale) {
-  const Model& model = problem.frame().model();
-  State state(model);
-  problem.set_motion(phi, state);
-  ModeShape shape;
-  double translation = 0, rotation = 0, along = 0;
-  find_largest(state, model.nodes.size(), 0, shape.furthest, shape.direction, translation);
-  find_largest(state, model.nodes.size(), 3, shape.turning, shape.rotation, rotation);
-  if (model.members.size() <= kMostDrawn) {
-    shape.axes = IndexedVector<MemberId, std::vector<Vector3d>>(model.members.size());
-    for (const MemberId id : model.members.ids()) {
-      if (!problem.frame().variant().present[id]) continue;
-      shape.axes[id] = axis_of(problem, id, state, phi);
-      for (const Vector3d& u : shape.axes[id]) along = std::max(along, u.cwiseAbs().maxCoeff());
-    }
-  }
-  const double size = model.size();
-  shape.only_rotations = std::max(translation, along) < 1e-7 * rotation * size;
-  double unit = translation;
-  if (translation < 1e-6 * along) unit = along;
-  if (shape.only_rotations) unit = rotation;
-  double factor = unit > 0 ? 1 / unit : 1;
-  // The largest component is positive.
-  if (shape.furthest.valid() && unit == translation &&
-      state.nodes[shape.furthest].vector()[shape.direction] < 0) {
-    factor = -factor;
-  }
-  shape.nodes = IndexedVector<NodeId, NodeMotion>(model.nodes.size());
-  for (const NodeId n : model.nodes.ids()) {
-    shape.nodes[n].translation = factor * state.nodes[n].translation;
-    shape.nodes[n].rotation = factor * state.nodes[n].rotation;
-  }
-  for (auto& axis : shape.axes) {
-    for (Vector3d& u : axis) u *= factor;
-  }
-  if (scale != nullptr) *scale = factor;
-  return shape;
-}
-
-std::vector<Vector3d> axis_of_member(const ModeProblem& problem, MemberId id, const VectorXd& phi,
-                                     double scale) {
-  State state(problem.frame().model());
-  problem.set_motion(phi, state);
-  std::vector<Vector3d> axis = axis_of(problem, id, state, phi);
-  for (Vector3d& u : axis) u *= scale;
-  return axis;
-}
-
-ModeEnergy mode_energy(const ModeProblem& problem, const VectorXd& phi) {
-  const FrameSystem& system = problem.frame();
-  const Model& model = system.model();
-  const InnerUnknowns& u = problem.unknowns();
-  State state(model);
-  problem.set_motion(phi, state);
-  ModeEnergy result;
-  result.shares = IndexedVector<MemberId, MemberShare>(model.members.size());
-  const State unloaded(model);
-  for_each_range(model.members.size(), [&](int begin, int end) {
-    std::optional<ElementProperties> known;  // members one after the other are often alike
-    std::optional<Element> element;
-    for (int i = begin; i < end; ++i) {
-      const MemberId id(i);
-      if (!system.variant().present[id]) continue;
-      const ModeMember& m = problem.member(id);
-      if (m.properties != known) {
-        known = m.properties;
-        element.emplace(m.properties, MemberLoading::none(m.properties.length), GeometricEffect{});
-      }
-      const EndMotion motion = system.end_motion(id, state);
-      const Vector12d force = element->resistance(motion);
-      MemberShare& e = result.shares[id];
-      e.whole = motion.deformed.dot(force) / 2;
-      e.about_y = work(motion.deformed, force, std::array<int, 4>{2, 4, 8, 10});
-      e.about_z = work(motion.deformed, force, std::array<int, 4>{1, 5, 7, 11});
-      e.twist = work(motion.deformed, force, std::array<int, 2>{3, 9});
-      if (u.count[id] == 0) continue;
-      const MemberShapes shapes(m, problem.driver(), problem.counts()[id]);
-      const auto inner = phi.segment(u.frame_size() + u.first[id], u.count[id]);
-      e.whole += inner.squaredNorm() / 2;
-      const auto part = [&](Family f) {
-        return inner.segment(shapes.first_inner(f) - 12, shapes.inner(f)).squaredNorm() / 2;
-      };
-      e.about_y += part(Family::bending_z);
-      e.about_z += part(Family::bending_y);
-      e.twist += part(Family::twist);
-    }
-  });
-  double whole = 0;
-  for (const MemberShare& e : result.shares) whole += e.whole;
-  for (const NodeId n : model.nodes.ids()) {
-    const Vector6d motion = state.nodes[n].vector();
-    for (int d = 0; d < 6; ++d) {
-      const double stiffness = system.support(n)[d].stiffness;
-      if (stiffness != 0 && stiffness != kRigid) whole += stiffness * motion[d] * motion[d] / 2;
-    }
-  }
-  result.elastic = 2 * whole;
-  if (whole <= 0) return result;
-  for (MemberShare& e : result.shares) {
-    e.whole /= whole;
-    e.about_y /= whole;
-    e.about_z /= whole;
-    e.twist /= whole;
-  }
-  return result;
+std::vector<RecoveredMode> recover_modes(const ModeProblem& problem,
+                                         const Eigen::MatrixXd& vectors) {
+  return ModeRecovery(problem, vectors).recover();
 }
 
 }  // namespace ulterix

@@ -5,19 +5,20 @@
 
 namespace ulterix {
 
-/// The shape of a vector of a problem's unknowns, normalised; `scale` is what it was multiplied by.
-ModeShape mode_shape(const ModeProblem& problem, const VectorXd& phi, double* scale = nullptr);
-
-/// Displacements (global, times `scale`) along a member at the stations of the shape's axes.
-std::vector<Vector3d> axis_of_member(const ModeProblem& problem, MemberId id, const VectorXd& phi,
-                                     double scale);
-
-/// Strain energies of the members in a vector, sums with springs to 1, and φᵀKφ of the unloaded
-/// frame, J, made from deformations.
-struct ModeEnergy {
+/// What a mode does to the members: its shape, normalised, with the scale that the vector was
+/// multiplied by, their strain energies, sums with springs to 1, and φᵀKφ of the unloaded frame, J,
+/// made from deformations.
+struct RecoveredMode {
+  ModeShape shape;
+  double scale = 1;
   IndexedVector<MemberId, MemberShare> shares;
   double elastic = 0;
+  MemberId main;                       ///< has the largest share; of equal ones the first
+  std::vector<Vector3d> axis_of_main;  ///< its displacements along it, as in the shape's axes
 };
-ModeEnergy mode_energy(const ModeProblem& problem, const VectorXd& phi);
+
+/// Of every column of `vectors`.
+std::vector<RecoveredMode> recover_modes(const ModeProblem& problem,
+                                         const Eigen::MatrixXd& vectors);
 
 }  // namespace ulterix

@@ -98,6 +98,7 @@ struct BlockLanczos::Basis {
   /// smaller work, and then when the basis has grown by a part of itself.
   bool due(Index most) const {
     if (solved_ == size_) return false;
+    if (wanted_.tolerance <= 0) return size_ >= most || rank_of_next_ == 0;
     const bool cheap = size_ * size_ < 2 * problem_.size;
     return cheap || rank_of_next_ == 0 || size_ >= most || 8 * size_ > 9 * solved_;
   }

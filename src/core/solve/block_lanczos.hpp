@@ -40,7 +40,8 @@ struct PairsWanted {
   int count = 10;  ///< largest algebraic θ
   int guards = 0;  ///< further pairs, to kGuardTolerance at best: what comes next
   int extra = 0;   ///< and after them as many as there are, however good
-  /// ‖A·x − θ·x‖ <= tolerance·|θ| in the norm of K; θ is then good to the square of it.
+  /// ‖A·x − θ·x‖ <= tolerance·|θ| in the norm of K; θ is then good to the square of it. 0: all of
+  /// most_vectors are taken, and whatever they give.
   double tolerance = 1e-8;
   int most_vectors = 1 << 30;  ///< ends there even so
 };

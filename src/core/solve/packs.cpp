@@ -8,8 +8,8 @@ namespace ulterix {
 
 namespace {
 
-/// Shorter vectors are done before a thread has woken.
-constexpr Eigen::Index kLong = 20000;
+/// Shorter vectors take less time than a second thread needs to start.
+constexpr Eigen::Index kLong = 1000;
 
 }  // namespace
 

@@ -48,7 +48,7 @@ void each_chunk(Chunk band, const Act& act) {
 
 /// So many rows at a time are one thread's. A sum over all rows adds theirs in order, so that it
 /// does not depend on the number of threads.
-constexpr Index kBand = 32 * kPackedRows;
+constexpr Index kBand = 4 * kPackedRows;
 
 Index bands_of(Index rows) {
   return (rows + kBand - 1) / kBand;
