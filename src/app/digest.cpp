@@ -8,6 +8,7 @@
 #include "app/digest_modes.hpp"
 #include "app/text.hpp"
 #include "core/results/comparison.hpp"
+#include "core/results/modes.hpp"
 #include "write/tables.hpp"
 
 namespace ulterix {
@@ -121,7 +122,8 @@ class Digest {
       line(" STANDS.  " + closest_to_buckling(result_), 10);
       if (!compared_.empty()) line("          " + closest(), 10);
     } else {
-      line(fmt::format(" DOES NOT STAND in {} of {}:", failed.size(), result_.steps.size()));
+      line(
+          fmt::format(" {} in {} of {}:", verdict_of(failed), failed.size(), result_.steps.size()));
     }
     for (const Step* step : failed) {
       line(fmt::format("   {} ({}): {}", step->loads.name, step->analysis, step->outcome.reason),
@@ -132,6 +134,22 @@ class Digest {
         line(fmt::format("   {} ({}): {}", step.loads.name, step.analysis, step.outcome.reason), 7);
       }
     }
+  }
+
+  /// What all that failed have in common; a structure is said to give way only where one does.
+  static std::string verdict_of(const std::vector<const Step*>& failed) {
+    const auto all = [&failed](std::initializer_list<Verdict> verdicts) {
+      return std::all_of(failed.begin(), failed.end(), [&](const Step* s) {
+        return std::find(verdicts.begin(), verdicts.end(), s->outcome.verdict) != verdicts.end();
+      });
+    };
+    if (all({Verdict::unreliable})) return "UNRELIABLE";
+    if (all({Verdict::iteration_limit})) return "NOT CONVERGED";
+    if (all({Verdict::unreliable, Verdict::iteration_limit, Verdict::not_solvable, Verdict::no_mass,
+             Verdict::loaded_free_rotation})) {
+      return "NO SURE RESULT";
+    }
+    return "DOES NOT STAND";
   }
 
   void tell_mechanisms() {
@@ -364,6 +382,29 @@ class Digest {
     line(fmt::format("            ACI 318: Q {:.3f}, {}", *worst->index, worst->aci_318), 12);
     line(fmt::format("            ASCE 7: theta {:.3f}, {}", *worst->theta, worst->asce_7), 12);
     if (!worst->aisc_360.empty()) line("            AISC 360: " + worst->aisc_360, 12);
+    beside_computed(*worst, loads);
+  }
+
+  /// Where the hand formula and the eigenproblem part by more than a third, both are told.
+  void beside_computed(const StoreyOpinion& storey, const std::string& loads) {
+    constexpr double kFar = 4.0 / 3;
+    const BucklingMode* sway = nullptr;
+    for (const Step& step : result_.steps) {
+      if (!step.buckling || step.loads.name != loads) continue;
+      for (const BucklingMode& m : step.buckling->modes) {
+        const bool sways = m.kind.starts_with("sway") || m.kind.starts_with("out of plane");
+        if (sways && (sway == nullptr || m.factor < sway->factor)) sway = &m;
+      }
+    }
+    if (sway == nullptr || !storey.alpha_cr) return;
+    const double apart = *storey.alpha_cr / sway->factor;
+    if (apart < kFar && apart > 1 / kFar) return;
+    line(fmt::format(
+             "            alpha_cr by hand {:.2f}, computed sway factor {:.4g} ({}): the hand "
+             "formula takes one storey alone, by the drift of its worst column; where gravity "
+             "makes a part of the drift, or storeys hold each other, trust the computed one",
+             *storey.alpha_cr, sway->factor, sway->kind),
+         12);
   }
 
   /// Storeys, from above, of the load that makes the largest drift.
@@ -406,11 +447,16 @@ class Digest {
       }
     }
     if (worst.empty()) return;
+    double sure = 0;
+    for (const Step& step : result_.steps) {
+      if (step.has_state) sure = std::max(sure, step.solve_error.largest());
+    }
     const bool good = nodes < 1e-6 && reactions < 1e-6;
     text_ += '\n';
     line(fmt::format(
-             " Checks     {}reactions = loads to {:.0e} (worst {}); nodes balanced to {:.0e}",
-             good ? "" : "NOT IN BALANCE: ", reactions, worst, nodes),
+             " Checks     {}reactions = loads to {:.0e} (worst {}); nodes balanced to {:.0e}; "
+             "solution sure to {:.0e}",
+             good ? "" : "NOT IN BALANCE: ", reactions, worst, nodes, sure),
          12);
   }
 

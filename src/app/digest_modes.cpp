@@ -24,7 +24,7 @@ std::string factor_text(double factor) {
 
 /// What the thresholds of EN 1993-1-1, 5.2.1(3) and 5.2.2(5), say of a factor.
 std::string what_it_means(double factor) {
-  if (factor < 1) return fmt::format("buckles at {:.0f} % of the load", 100 * factor);
+  if (factor < 1) return fmt::format("buckles at {:.4g} % of the load", 100 * factor);
   const std::string growth =
       fmt::format("the loads may grow by {:.0f} % before the frame buckles", 100 * (factor - 1));
   if (factor < 3) return growth + "; below 3: second-order analysis";
@@ -103,8 +103,15 @@ std::string place_of(const Model& model, const BucklingMode& mode) {
                             : model.members[by_share(model, mode.shares).front()].name;
 }
 
+/// ", equal pair": how many modes share a value.
+std::string equal_words(int equal) {
+  if (equal < 2) return "";
+  return equal == 2 ? ", equal pair" : fmt::format(", one of {} equal modes", equal);
+}
+
 std::string mode_words(const Model& model, const BucklingMode& mode) {
-  std::string words = fmt::format("{}: {} {}", mode.number, factor_text(mode.factor), mode.kind);
+  std::string words = fmt::format("{}: {} {}{}", mode.number, factor_text(mode.factor), mode.kind,
+                                  equal_words(mode.equal));
   if (nodes_matter(mode)) {
     words += fmt::format(", most at {}", model.nodes[mode.shape.furthest].name);
   }
@@ -239,6 +246,7 @@ std::string modal_step(const Step& step, const Model& model, const UnitSystem& u
       where += fmt::format(" {}", kDisplacementNames[static_cast<std::size_t>(m.shape.direction)]);
     }
     if (m.shape.only_rotations) where = "rotations only";
+    where += equal_words(m.equal);
     table.add({fmt::format("  {}", m.number), m.omega > 0 ? significant(m.period()) : "rigid",
                significant(m.frequency()), per_cent(m.mass[0], r.total[0]),
                per_cent(m.mass[1], r.total[1]), per_cent(m.mass[2], r.total[2]), where});
@@ -259,6 +267,15 @@ std::string modal_step(const Step& step, const Model& model, const UnitSystem& u
   add(fmt::format("mass {} {}; {}",
                   in_units(units, Quantity::mass, r.total[0] > 0 ? r.total[0] : r.total[2]),
                   units.label(Quantity::mass), participation_words(model, r)));
+  if (model.mass.lumped) {
+    std::string words = "mass lumped at the joints";
+    if (r.lumped_against_consistent) {
+      const double part = 100 * *r.lumped_against_consistent;
+      words += fmt::format(": mode 1 is {:.2g} % {} that of mass along the members", std::abs(part),
+                           part < 0 ? "below" : "above");
+    }
+    add(words);
+  }
   text += hand_words(r, width);
   text += gain_words(r.gains, model, " Hz", width, 3);
   for (const std::string& remark : r.remarks) add(remark);
@@ -270,9 +287,19 @@ std::string modal_step(const Step& step, const Model& model, const UnitSystem& u
 std::string closest_to_buckling(const RunResult& result) {
   if (const Step* worst = worst_buckling(result, "")) {
     const BucklingMode& mode = worst->buckling->modes.front();
-    return fmt::format("Closest to buckling: {}, factor {} ({}, most at {}): {}.",
-                       worst->loads.name, factor_text(worst->buckling->lowest()), mode.kind,
-                       place_of(*result.model, mode), what_it_means(worst->buckling->lowest()));
+    std::string words =
+        fmt::format("Closest to buckling: {}, factor {} ({}, most at {}): {}.", worst->loads.name,
+                    factor_text(worst->buckling->lowest()), mode.kind,
+                    place_of(*result.model, mode), what_it_means(worst->buckling->lowest()));
+    // Torsion of one member never hides how the frame itself buckles.
+    if (!mode.kind.starts_with("torsional")) return words;
+    for (const BucklingMode& other : worst->buckling->modes) {
+      if (other.kind.starts_with("torsional")) continue;
+      return words + fmt::format(" Lowest factor without torsion {} ({}, most at {}).",
+                                 factor_text(other.factor), other.kind,
+                                 place_of(*result.model, other));
+    }
+    return words;
   }
   const Step* worst = nullptr;
   for (const Step& step : result.steps) {

@@ -71,7 +71,7 @@ constexpr std::array kKeys = {
     Key{"section", "Wplz", Q::modulus, "", "plastic modulus about z", true},
     Key{"section", "stiffness", Q::number, "1", "factors on the stiffness: { A, I, Iy, Iz, J, Av }",
         true},
-    Key{"section", "Iw", Q::number, "", "warping constant", false},
+    Key{"section", "Iw", Q::warping, "0; of the flanges for an I", "warping constant", true},
     Key{"section", "hw", Q::section, "", "web depth", false},
     Key{"section", "hf", Q::section, "", "slab depth", false},
     Key{"section", "taper", Q::number, "", "two sections", false},
@@ -191,15 +191,19 @@ constexpr std::array kKeys = {
     Key{"analysis", "loads", Q::number, "all combinations", "cases and combinations, patterns too",
         true},
     Key{"analysis", "split", Q::number, "auto",
-        "pieces of every member; results do not depend on it", true},
-    Key{"analysis", "tolerance", Q::number, "1e-8",
-        "p-delta: last change of displacements and axial forces", true},
+        "p-delta: pieces of every member; results do not depend on it", true},
+    Key{"analysis", "tolerance", Q::number, "1e-8, modes 1e-6",
+        "p-delta: last change of displacements and axial forces; buckling and modal: error of "
+        "factors and frequencies",
+        true},
+    Key{"analysis", "functions", Q::number, "auto",
+        "buckling and modal: inner functions of every member and plane at the least", true},
     Key{"analysis", "iterations", Q::number, "50", "p-delta: rounds at most", true},
     Key{"analysis", "between_nodes", Q::number, "true", "p-delta: P-δ along members too", true},
     Key{"analysis", "iterate", Q::number, "false",
         "first-order: one-directional members act one way", false},
     Key{"analysis", "hold", Q::number, "",
-        "buckling: [ { nodes, ux = true } ], restraints for this analysis only", true},
+        "[ { nodes, ux = true } ], restraints for this analysis only", true},
     Key{"analysis", "modes", Q::number, "5, modal 10", "buckling and modal: how many", true},
     Key{"analysis", "method", Q::number, "eigen", "buckling: eigen, or march in steps of the load",
         true},
@@ -221,6 +225,25 @@ constexpr std::array<std::string_view, 11> kLaterAnalysisKeys = {
 
 const Key kLaterKey{"analysis", "", Q::number, "", "", false};
 
+/// Kinds of analysis that take a key; keys that are not here belong to all.
+struct KindsOfKey {
+  std::string_view key;
+  std::vector<std::string_view> kinds;
+};
+const std::array<KindsOfKey, 13> kKindsOfKeys = {{{"iterate", {"first-order"}},
+                                                  {"split", {"p-delta"}},
+                                                  {"iterations", {"p-delta"}},
+                                                  {"between_nodes", {"p-delta"}},
+                                                  {"axial_from", {"p-delta"}},
+                                                  {"tolerance", {"p-delta", "buckling", "modal"}},
+                                                  {"functions", {"buckling", "modal"}},
+                                                  {"modes", {"buckling", "modal"}},
+                                                  {"try_restraints", {"buckling", "modal"}},
+                                                  {"method", {"buckling"}},
+                                                  {"constant", {"buckling"}},
+                                                  {"scaled", {"buckling"}},
+                                                  {"until", {"modal"}}}};
+
 }  // namespace
 
 std::span<const Key> all_keys() {
@@ -237,6 +260,14 @@ const Key* find_key(std::string_view table, std::string_view name) {
     }
   }
   return nullptr;
+}
+
+std::vector<std::string_view> kinds_of_key(std::string_view name) {
+  if (name == "after") return {"modal"};
+  for (const KindsOfKey& k : kKindsOfKeys) {
+    if (k.key == name) return k.kinds;
+  }
+  return {};
 }
 
 std::vector<std::string> key_names(std::string_view table) {

@@ -24,6 +24,9 @@ std::span<const Key> all_keys();
 /// nullptr if the table has no such key.
 const Key* find_key(std::string_view table, std::string_view name);
 
+/// The kinds of analysis that a key of an analysis belongs to; empty: all.
+std::vector<std::string_view> kinds_of_key(std::string_view name);
+
 /// Names of the supported keys of a table, for suggestions.
 std::vector<std::string> key_names(std::string_view table);
 

@@ -3,6 +3,7 @@
 #include <array>
 #include <cmath>
 
+#include "core/modes/mode_member.hpp"
 #include "read/near_names.hpp"
 #include "read/reading.hpp"
 
@@ -133,13 +134,6 @@ void read_buckling_keys(Reading& r, const Value& t, const std::string& who, Anal
       r.complain(v->at, "{}: march steps all loads together; constant needs eigen", who);
     }
   }
-  if (const Value* v = t.find("hold")) {
-    if (v->is_array()) {
-      for (const Value& item : v->items) read_hold(r, item, who, spec);
-    } else {
-      read_hold(r, *v, who, spec);
-    }
-  }
   read_count(r, t, "try_restraints", who, spec.try_restraints);
   if (const Value* v = t.find("constant")) spec.constant = read_factored(r, *v, who + ": constant");
   if (const Value* v = t.find("scaled")) {
@@ -194,10 +188,42 @@ void read_modal_keys(Reading& r, const Value& t, const std::string& who, Analysi
     state.name = spec.name + "-state";
     state.kind = AnalysisKind::p_delta;
     state.loads = sets;
+    state.holds = spec.holds;
+    state.line = spec.line;
     r.model.analyses.push_back(state);
     spec.after_analysis = state.name;
     spec.after_loads = sets.front().name;
   }
+}
+
+void read_holds(Reading& r, const Value& t, const std::string& who, AnalysisSpec& spec) {
+  const Value* v = t.find("hold");
+  if (v == nullptr) return;
+  if (!v->is_array()) return read_hold(r, *v, who, spec);
+  for (const Value& item : v->items) read_hold(r, item, who, spec);
+}
+
+/// False where the table has a key of another kind.
+bool check_kind_of_keys(Reading& r, const Value& t, const std::string& who, AnalysisKind kind) {
+  const std::string_view word = word_of(kAnalysisKinds, kind);
+  bool good = true;
+  for (const Entry& entry : t.entries) {
+    const std::vector<std::string_view> kinds = kinds_of_key(entry.key);
+    if (kinds.empty() || std::find(kinds.begin(), kinds.end(), word) != kinds.end()) continue;
+    good = false;
+    r.complain(entry.at, "{}: {} is a key of {}, not of {}", who, entry.key,
+               fmt::join(kinds, " and "), word);
+  }
+  return good;
+}
+
+void read_tolerance(Reading& r, const Value& t, const std::string& who, AnalysisSpec& spec) {
+  const auto v = r.quantity(t, "tolerance", Quantity::number, who);
+  if (!v) return;
+  if (*v <= 0 || *v > 0.1) {
+    r.complain(t.find("tolerance")->at, "{}: tolerance lies between 0 and 0.1", who);
+  }
+  (spec.kind == AnalysisKind::p_delta ? spec.tolerance : spec.mode_tolerance) = *v;
 }
 
 void read_analysis(Reading& r, const Entry& entry) {
@@ -210,18 +236,20 @@ void read_analysis(Reading& r, const Entry& entry) {
                       who);
   }
   if (!r.check_keys(t, "analysis", who) || !kind) return;
+  if (!check_kind_of_keys(r, t, who, *kind)) return;
   AnalysisSpec spec;
   spec.name = entry.key;
+  spec.line = entry.at.line;
   spec.kind = *kind;
   const Value* loads = t.find("loads");
   spec.loads = loads ? select_loads(r, *loads, who) : default_loads(r.model);
   read_count(r, t, "split", who, spec.split);
   read_count(r, t, "iterations", who, spec.iterations);
-  if (const auto v = r.quantity(t, "tolerance", Quantity::number, who)) {
-    if (*v <= 0 || *v > 0.1) {
-      r.complain(t.find("tolerance")->at, "{}: tolerance lies between 0 and 0.1", who);
-    }
-    spec.tolerance = *v;
+  read_tolerance(r, t, who, spec);
+  read_holds(r, t, who, spec);
+  read_count(r, t, "functions", who, spec.functions);
+  if (spec.functions > kMostFunctions) {
+    r.complain(t.find("functions")->at, "{}: functions goes up to {}", who, kMostFunctions);
   }
   if (const Value* v = t.find("between_nodes")) {
     if (const auto flag = r.flag(*v, who + ": between_nodes")) spec.between_nodes = *flag;

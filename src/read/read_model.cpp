@@ -6,6 +6,7 @@
 #include <sstream>
 
 #include "core/model/local_axes.hpp"
+#include "core/modes/frame_mass.hpp"
 #include "read/reading.hpp"
 
 namespace ulterix {
@@ -97,6 +98,46 @@ void check_section_use(Reading& r) {
   }
 }
 
+/// A section of less than this is no section of a frame: most likely a unit.
+constexpr double kThin = 2e-3;  // m
+constexpr double kThinGyration = 3e-4;
+
+void check_thinness(Reading& r) {
+  std::vector<bool> told(static_cast<std::size_t>(r.model.sections.size()), false);
+  const std::string mm = r.units.label(Quantity::section);
+  for (const Member& m : r.model.members) {
+    if (told[static_cast<std::size_t>(m.section.value)]) continue;
+    told[static_cast<std::size_t>(m.section.value)] = true;
+    const Section& s = r.model.sections[m.section];
+    const double outer = std::max({s.dimensions.h, s.dimensions.b, s.dimensions.d});
+    const double gyration = std::sqrt(std::max(s.properties.Iy, s.properties.Iz) / s.properties.A);
+    if (outer > 0 && outer < kThin) {
+      r.warn({s.line, 1}, "section {} is {:.3g} {} {}: is a unit missing?", s.name,
+             r.units.from_si(Quantity::section, outer), mm,
+             s.dimensions.d > 0 ? "in diameter" : "high");
+    } else if (outer == 0 && gyration > 0 && gyration < kThinGyration) {
+      r.warn({s.line, 1}, "section {} has a radius of gyration of {:.3g} {}: is a unit missing?",
+             s.name, r.units.from_si(Quantity::section, gyration), mm);
+    }
+  }
+}
+
+/// Vibration needs mass.
+void check_mass(Reading& r) {
+  const bool asked = std::any_of(r.model.analyses.begin(), r.model.analyses.end(),
+                                 [](const auto& a) { return a.kind == AnalysisKind::modal; });
+  if (!asked || !r.file.good()) return;
+  const Variant variant(r.model);
+  const MemberFrame frame(variant);
+  if (!FrameMass(frame).empty()) return;
+  for (const AnalysisSpec& a : r.model.analyses) {
+    if (a.kind != AnalysisKind::modal) continue;
+    r.complain({a.line, 1},
+               "analysis {}: nothing has mass: give density, or [mass] with nodes or from_loads",
+               a.name);
+  }
+}
+
 /// A section higher than its member is long: most likely a unit.
 void check_proportions(Reading& r) {
   for (const MemberId id : r.model.members.ids()) {
@@ -133,6 +174,8 @@ void check_whole(Reading& r) {
   check_section_use(r);
   check_coincident(r);
   check_proportions(r);
+  check_thinness(r);
+  check_mass(r);
 }
 
 ModelFile read_model(const std::string& text, const std::string& path) {

@@ -152,15 +152,20 @@ void read_material(Reading& r, const Entry& entry) {
   r.materials[m.name] = r.model.materials.push_back(m);
 }
 
-std::string outer_size(Shape shape, const Dimensions& d) {
-  const auto mm = [](double v) { return fmt::format("{:.4g}", v * 1e3); };
+std::string outer_size(const UnitSystem& units, Shape shape, const Dimensions& d) {
+  const auto text = [&units](double v) {
+    return fmt::format("{:.4g}", units.from_si(Quantity::section, v));
+  };
+  // The catalogue's shapes are named in mm; other units are told.
+  const std::string& label = units.label(Quantity::section);
+  const std::string unit = label == "mm" ? "" : " " + label;
   switch (shape) {
     case Shape::pipe:
-      return fmt::format("pipe {} x {}", mm(d.d), mm(d.t));
+      return fmt::format("pipe {} x {}{}", text(d.d), text(d.t), unit);
     case Shape::circle:
-      return fmt::format("circle {}", mm(d.d));
+      return fmt::format("circle {}{}", text(d.d), unit);
     default:
-      return fmt::format("{} {} x {}", word_of(kShapes, shape), mm(d.h), mm(d.b));
+      return fmt::format("{} {} x {}{}", word_of(kShapes, shape), text(d.h), text(d.b), unit);
   }
 }
 
@@ -249,7 +254,7 @@ bool read_shape(Reading& r, const Value& t, const std::string& who, Section& s) 
   }
   s.shape = *shape;
   if (!read_dimensions(r, t, who, s)) return false;
-  s.designation = outer_size(s.shape, s.dimensions);
+  s.designation = outer_size(r.units, s.shape, s.dimensions);
   s.properties = section_properties(s.shape, s.dimensions);
   return true;
 }
@@ -259,7 +264,7 @@ struct PropertyKey {
   Quantity quantity;
   double SectionProperties::*field;
 };
-constexpr std::array<PropertyKey, 10> kPropertyKeys = {
+constexpr std::array<PropertyKey, 11> kPropertyKeys = {
     {{"A", Quantity::area, &SectionProperties::A},
      {"Iy", Quantity::second_moment, &SectionProperties::Iy},
      {"Iz", Quantity::second_moment, &SectionProperties::Iz},
@@ -269,7 +274,8 @@ constexpr std::array<PropertyKey, 10> kPropertyKeys = {
      {"Wely", Quantity::modulus, &SectionProperties::Wely},
      {"Welz", Quantity::modulus, &SectionProperties::Welz},
      {"Wply", Quantity::modulus, &SectionProperties::Wply},
-     {"Wplz", Quantity::modulus, &SectionProperties::Wplz}}};
+     {"Wplz", Quantity::modulus, &SectionProperties::Wplz},
+     {"Iw", Quantity::warping, &SectionProperties::Iw}}};
 
 void read_numbers(Reading& r, const Value& t, const std::string& who, Section& s) {
   for (const PropertyKey& key : kPropertyKeys) {

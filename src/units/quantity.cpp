@@ -34,6 +34,8 @@ constexpr std::array<Row, kQuantities> kRows = {{
     {{0, 0, 0, 1}, "a temperature change"},
     {{0, 0, 0, -1}, "an expansion coefficient (1/K)"},
     {{1, 0, -2, 0}, "an acceleration"},
+    {{6, 0, 0, 0}, "a warping constant"},
+    {{-1, 0, 0, 0}, "a rotation per displacement"},
 }};
 
 }  // namespace

@@ -31,8 +31,10 @@ enum class Quantity {
   temperature,
   expansion,
   acceleration,
+  warping,                    ///< warping constant, length^6
+  rotation_per_displacement,  ///< of mode shapes, whose largest displacement is 1
 };
-inline constexpr int kQuantities = static_cast<int>(Quantity::acceleration) + 1;
+inline constexpr int kQuantities = static_cast<int>(Quantity::rotation_per_displacement) + 1;
 
 /// Exponents of metre, kilogram, second, kelvin. Angles count as 1.
 struct Dimension {

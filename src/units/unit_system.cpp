@@ -99,6 +99,9 @@ void UnitSystem::derive() {
   put(Quantity::temperature, "K");
   put(Quantity::expansion, "1/K");
   put(Quantity::acceleration, length + "/s^2");
+  put(Quantity::warping, section + "^6");
+  put(Quantity::rotation_per_displacement,
+      label(Quantity::rotation) + "/" + label(Quantity::displacement));
 }
 
 }  // namespace ulterix

@@ -84,7 +84,7 @@ void ModeRows::restraints() {
       sink_.integer(++rank);
       sink_.text(model_.nodes[g.node].name);
       sink_.text(kDisplacementNames[static_cast<std::size_t>(g.direction)]);
-      sink_.real(g.derivative * 1e3);
+      sink_.real(g.derivative * units_.to_si(Quantity::spring, 1));
       sink_.real(g.held);
       sink_.end_row();
     }

@@ -77,7 +77,7 @@ void add_mode_tables(std::vector<TableSpec>& specs) {
        "where a restraint raises the lowest buckling factor or frequency most",
        {integer_column("rank", "the best first"), text_column("node", ""),
         text_column("direction", "ux, uy, uz"),
-        real_column("gain", Q::number, "of the factor or of Hz by a spring of 1 kN/m"),
+        real_column("gain", Q::number, "of the factor or of Hz, per unit of the spring"),
         real_column("held", Q::number, "factor or Hz with the direction really held")}});
   specs.push_back({"path",
                    "load levels of a march, in the order tried",
@@ -102,15 +102,14 @@ void add_mode_tables(std::vector<TableSpec>& specs) {
   static constexpr std::array<std::string_view, 6> kSums = {"cumulative_x",  "cumulative_y",
                                                             "cumulative_z",  "cumulative_rx",
                                                             "cumulative_ry", "cumulative_rz"};
-  add_six(frequencies.columns, kFactors, Q::number, Q::number, "participation factor");
+  add_six(frequencies.columns, kFactors, Q::number, Q::length, "participation factor");
   add_six(frequencies.columns, kMasses, Q::number, Q::number, "per cent of the whole mass");
   add_six(frequencies.columns, kSums, Q::number, Q::number, "per cent, running sum");
   frequencies.columns.push_back(real_column("residual", Q::number, "of the pair, relative"));
   specs.push_back(frequencies);
   TableSpec shapes{"mode_shapes", "shapes of the modes, largest translation 1", {}};
   shapes.columns = {integer_column("mode", ""), text_column("node", "")};
-  add_six(shapes.columns, kDisplacementNames, Q::number, Q::number,
-          "global; rotations per length unit 1 m");
+  add_six(shapes.columns, kDisplacementNames, Q::number, Q::rotation_per_displacement, "global");
   specs.push_back(shapes);
   specs.push_back(
       {"mode_axes",

@@ -34,13 +34,38 @@ class StateRows : public RowWriter {
   void displacements() {
     for (const Step& step : result_.steps) {
       if (!step.has_state) continue;
+      Largest largest;
+      for (const NodeMotion& n : step.state.nodes) largest.take(n.vector());
+      // A rotation over the frame's size, and the reverse: a kind may be nothing but rounding.
+      const double size = model_.size();
+      largest = {std::max(largest.linear, 1e-3 * size * largest.angular),
+                 std::max(largest.angular, size > 0 ? 1e-3 * largest.linear / size : 0)};
       for (const NodeId n : model_.nodes.ids()) {
         lead(step);
         sink_.text(model_.nodes[n].name);
-        six(step.state.nodes[n].vector());
+        six(step.state.nodes[n].vector(), largest);
         sink_.end_row();
       }
     }
+  }
+
+  /// Forces and moments that reactions and members' forces are rounding beside.
+  Largest largest_force(const Step& step) const {
+    Largest largest;
+    for (const Vector6d& r : step.reactions) largest.take(r);
+    const double size = model_.size();
+    largest.angular = std::max(largest.angular, 1e-3 * size * largest.linear);
+    return largest;
+  }
+  Largest largest_force(const Step& step, MemberId id, const StepExtremes& extremes) const {
+    Largest largest = largest_force(step);
+    if (extremes.empty()) return largest;
+    for (int i = 0; i < 6; ++i) {
+      const Extreme& e = extremes[id][static_cast<std::size_t>(i)];
+      double& most = i < 3 ? largest.linear : largest.angular;
+      most = std::max({most, std::abs(e.min), std::abs(e.max)});
+    }
+    return largest;
   }
 
   void reactions() {
@@ -49,7 +74,7 @@ class StateRows : public RowWriter {
       for (const Support& s : model_.supports) {
         lead(step);
         sink_.text(model_.nodes[s.node].name);
-        six(step.reactions[s.node]);
+        six(step.reactions[s.node], largest_force(step));
         sink_.end_row();
       }
     }
@@ -58,11 +83,12 @@ class StateRows : public RowWriter {
   void member_forces(std::size_t index, MemberId id) {
     const Step& step = result_.steps[index];
     const Recovery recovery(*result_.frame.system, step);
+    const Largest largest = largest_force(step, id, result_.extremes[index]);
     for (const LinePoint& p : recovery.line(id).stations()) {
       lead(step);
       sink_.text(model_.members[id].name);
       sink_.real(p.x);
-      six(p.forces);
+      six(p.forces, largest);
       sink_.end_row();
     }
   }

@@ -13,7 +13,7 @@ StoredMode mode(int number, double value, const std::vector<Vector3d>& at) {
   m.number = number;
   m.value = value;
   m.words = "sway";
-  for (std::size_t i = 0; i < at.size(); ++i) m.places["N" + std::to_string(i)] = at[i];
+  for (std::size_t i = 0; i < at.size(); ++i) m.places["N" + std::to_string(i)] = {at[i], 1};
   return m;
 }
 
@@ -34,7 +34,7 @@ TEST(Assurance, IsZeroForShapesThatHaveNothingInCommon) {
 
 TEST(Assurance, OnlyPlacesThatBothHaveCount) {
   StoredMode a = mode(1, 1, {kX, 2 * kX}), b = a;
-  b.places["elsewhere"] = 100 * kY;
+  b.places["elsewhere"] = {100 * kY, 1};
   EXPECT_NEAR(assurance(a, b), 1, 1e-15);
   a.places.clear();
   EXPECT_EQ(assurance(a, b), 0);

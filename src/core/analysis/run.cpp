@@ -11,6 +11,7 @@
 #include "core/analysis/first_order.hpp"
 #include "core/analysis/modal.hpp"
 #include "core/analysis/p_delta.hpp"
+#include "core/analysis/restraints.hpp"
 #include "core/system/mechanism_words.hpp"
 
 namespace ulterix {
@@ -19,6 +20,17 @@ namespace {
 
 bool wanted(const std::vector<std::string>& only, const std::string& name) {
   return only.empty() || std::find(only.begin(), only.end(), name) != only.end();
+}
+
+/// The names asked for with those of the analyses that they stand on; empty: all.
+std::vector<std::string> with_what_they_need(const Model& model, std::vector<std::string> only) {
+  for (std::size_t i = 0; i < only.size(); ++i) {
+    for (const AnalysisSpec& spec : model.analyses) {
+      if (spec.name != only[i] || spec.after_analysis.empty()) continue;
+      if (!wanted(only, spec.after_analysis)) only.push_back(spec.after_analysis);
+    }
+  }
+  return only;
 }
 
 /// Every set of loads that the analyses to run use, once, in the order they come.
@@ -50,7 +62,8 @@ void compare(RunResult& result, std::size_t index) {
   if (!step.has_state) return;
   const Recovery own(*result.frame.system, step);
   const std::size_t baseline = result.baseline_index(step.loads.name);
-  const Recovery first(*result.frame.system, result.steps[baseline]);
+  const Step* held = result.own_baseline(step);
+  const Recovery first(*result.frame.system, held != nullptr ? *held : result.steps[baseline]);
   result.storeys[index] = find_storeys(first, own);
   if (step.analysis == kBaseline) return;
   result.comparisons[index] =
@@ -59,7 +72,8 @@ void compare(RunResult& result, std::size_t index) {
   if (step.kind != AnalysisKind::p_delta || !whole) return;
   result.storey_opinions[index] = storey_opinions(own, result.storeys[index]);
   result.member_opinions[index] = member_opinions(
-      first, own, result.extremes[baseline], result.extremes[index], result.storey_opinions[index]);
+      first, own, held != nullptr ? find_extremes(first) : result.extremes[baseline],
+      result.extremes[index], result.storey_opinions[index]);
 }
 
 /// Steps do not know of each other.
@@ -76,13 +90,23 @@ void read_off_steps(RunResult& result) {
   result.envelopes = find_envelopes(result);
 }
 
+/// The baseline steps of an analysis' loads.
+std::vector<Step> baseline_of(const std::vector<Step>& base, const AnalysisSpec& spec) {
+  std::vector<Step> own;
+  for (const LoadSet& loads : spec.loads) {
+    own.push_back(*std::find_if(base.begin(), base.end(),
+                                [&](const Step& s) { return s.loads.name == loads.name; }));
+  }
+  return own;
+}
+
 /// Unstressed, or about each state asked for.
-std::vector<Step> run_modal(const RunResult& result, const AnalysisSpec& spec,
-                            const Progress& progress) {
-  if (spec.after_analysis.empty()) return {modal(result.frame, spec, nullptr, progress)};
+std::vector<Step> run_modal(const RunResult& result, const ElasticFrame& frame,
+                            const AnalysisSpec& spec, const Progress& progress) {
+  if (spec.after_analysis.empty()) return {modal(frame, spec, nullptr, progress)};
   const Step* state = result.find(spec.after_analysis, spec.after_loads);
   if (state != nullptr && state->has_state && state->state.lambda == 1) {
-    return {modal(result.frame, spec, state, progress)};
+    return {modal(frame, spec, state, progress)};
   }
   Step step;
   step.analysis = spec.name;
@@ -122,6 +146,32 @@ void find_reserves(RunResult& result, const Progress& progress) {
     if (step.state.lambda != 1) continue;
     if (const auto mode = lowest_mode(result.frame, step)) step.reserve = mode->factor;
   }
+}
+
+/// One analysis; with holds of its own on a frame and a baseline of its own.
+std::vector<Step> run_one(RunResult& result, const std::vector<Step>& base,
+                          const AnalysisSpec& spec, const Progress& progress) {
+  if (spec.kind == AnalysisKind::buckling) {
+    return buckling(result.frame, spec, baseline_of(base, spec), progress);  // holds by itself
+  }
+  std::optional<ElasticFrame> held;
+  std::vector<Step> first = baseline_of(base, spec);
+  if (!spec.holds.empty()) {
+    held.emplace(make_elastic_frame(with_holds(result.frame.system->variant(), spec.holds)));
+    AnalysisSpec linear;
+    linear.name = kBaseline;
+    linear.loads = spec.loads;
+    first = first_order(*held, linear);
+    result.held_baselines[spec.name] = first;
+  }
+  const ElasticFrame& frame = held ? *held : result.frame;
+  if (spec.kind == AnalysisKind::p_delta) return p_delta(frame, spec, first, progress);
+  if (spec.kind == AnalysisKind::modal) return run_modal(result, frame, spec, progress);
+  for (Step& step : first) {
+    step.analysis = spec.name;
+    step.kind = spec.kind;
+  }
+  return first;
 }
 
 void add_remarks(RunResult& result) {
@@ -172,11 +222,21 @@ std::vector<std::string> RunResult::analyses() const {
   return names;
 }
 
-RunResult run(Model given, const std::vector<std::string>& only, const Progress& progress) {
+const Step* RunResult::own_baseline(const Step& step) const {
+  const auto held = held_baselines.find(step.analysis);
+  if (held == held_baselines.end()) return nullptr;
+  for (const Step& first : held->second) {
+    if (first.loads.name == step.loads.name) return &first;
+  }
+  return nullptr;
+}
+
+RunResult run(Model given, const std::vector<std::string>& asked, const Progress& progress) {
   const auto start = std::chrono::steady_clock::now();
   RunResult result;
   result.model = std::make_unique<Model>(std::move(given));
   const Model& model = *result.model;
+  const std::vector<std::string> only = with_what_they_need(model, asked);
   result.frame = make_elastic_frame(model, progress);
   AnalysisSpec baseline;
   baseline.name = kBaseline;
@@ -185,20 +245,7 @@ RunResult run(Model given, const std::vector<std::string>& only, const Progress&
   const std::vector<Step> base = result.steps;
   for (const AnalysisSpec& spec : model.analyses) {
     if (!wanted(only, spec.name) || spec.name == kBaseline) continue;
-    std::vector<Step> own;
-    for (const LoadSet& loads : spec.loads) {
-      own.push_back(*std::find_if(base.begin(), base.end(),
-                                  [&](const Step& s) { return s.loads.name == loads.name; }));
-    }
-    if (spec.kind == AnalysisKind::p_delta) {
-      own = p_delta(result.frame, spec, own, progress);
-    } else if (spec.kind == AnalysisKind::buckling) {
-      own = buckling(result.frame, spec, own, progress);
-    } else if (spec.kind == AnalysisKind::modal) {
-      own = run_modal(result, spec, progress);
-    } else {
-      for (Step& step : own) step.analysis = spec.name;
-    }
+    std::vector<Step> own = run_one(result, base, spec, progress);
     std::move(own.begin(), own.end(), std::back_inserter(result.steps));
   }
   find_reserves(result, progress);

@@ -1,5 +1,7 @@
 #pragma once
 
+#include <map>
+
 #include "core/analysis/elastic_frame.hpp"
 #include "core/results/comparison.hpp"
 #include "core/results/envelopes.hpp"
@@ -25,6 +27,8 @@ struct RunResult {
   std::vector<std::vector<StoreyOpinion>> storey_opinions;
   std::vector<std::vector<MemberOpinion>> member_opinions;
   std::vector<EnvelopeRow> envelopes;
+  /// First-order under the holds of an analysis that has some, by its name.
+  std::map<std::string, std::vector<Step>> held_baselines;
   std::vector<std::string> remarks;
   double seconds = 0;
 
@@ -32,14 +36,17 @@ struct RunResult {
   const Step& baseline(const std::string& loads) const;
   std::size_t baseline_index(const std::string& loads) const;
   const Step* find(const std::string& analysis, const std::string& loads) const;
+  /// First-order under the same loads and holds as a step; nullptr: the step has no holds.
+  const Step* own_baseline(const Step& step) const;
   /// Nothing is supported and only vibration was asked for: moving freely is no failure.
   bool free_structure() const;
   /// Names of the analyses in `steps`, in order, each once.
   std::vector<std::string> analyses() const;
 };
 
-/// Runs the baseline and the analyses of the model, or only those named in `only` (all if empty).
-RunResult run(Model model, const std::vector<std::string>& only = {},
+/// Runs the baseline and the analyses of the model, or only those named in `asked` and what they
+/// stand on (all if empty).
+RunResult run(Model model, const std::vector<std::string>& asked = {},
               const Progress& progress = {});
 
 }  // namespace ulterix

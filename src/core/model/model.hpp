@@ -171,6 +171,7 @@ struct AnalysisSpec {
   /// modal: vibration about the state of these loads in this analysis; empty: unstressed.
   std::string after_analysis, after_loads;
   int try_restraints = 0;  ///< buckling: the best restraints are really tried
+  int line = 0;
 };
 
 /// Mass put on a node, kg by direction.

@@ -196,6 +196,10 @@ class ModeSearch {
     pairs_.residuals = off.cwiseProduct(K_off).colwise().sum().cwiseAbs().cwiseSqrt();
   }
 
+  bool good() const {
+    return (pairs_.residuals.array() <= options_.residual() * pairs_.theta.array()).all();
+  }
+
   /// A bound just beyond the last mode wanted.
   double beyond() const {
     const Eigen::Index last = last_wanted();
@@ -245,9 +249,15 @@ class ModeSearch {
       found.theta = (bound - found.theta.array().inverse()).inverse();
       pairs_ = std::move(found);
       pairs_.lowest_theta = lowest;
-      if (!sharpen() || (!large() && !sharpen())) return false;
+      for (int step = 0; step < (large() ? 1 : 2); ++step) {
+        if (!sharpen()) return false;
+      }
       measure();
-      if ((pairs_.residuals.array() <= options_.residual() * pairs_.theta.array()).all()) break;
+      if (good()) break;
+    }
+    for (int step = 0; step < kAttempts && !large() && !good(); ++step) {
+      if (!sharpen()) return false;
+      measure();
     }
     // What is known of all modes up to the bound tells as much up to a lower one.
     const auto all = static_cast<int>(pairs_.theta.size());

@@ -40,7 +40,26 @@ LargestForce largest_of(const StepExtremes& all, InternalForce component,
   return found;
 }
 
+/// The largest value of a place's kind in a step: what a watched one may be rounding beside.
+double largest_like(const Step& step, const Place& place, double size) {
+  const int from = place.component < 3 ? 0 : 3;
+  double largest = 0;
+  if (place.kind == Place::Kind::displacement) {
+    for (const NodeMotion& n : step.state.nodes) {
+      largest = std::max(largest, n.vector().segment<3>(from).cwiseAbs().maxCoeff());
+    }
+    return largest;
+  }
+  double force = 0;
+  for (const Vector6d& r : step.reactions) {
+    force = std::max(force, r.head<3>().cwiseAbs().maxCoeff());
+    largest = std::max(largest, r.segment<3>(from).cwiseAbs().maxCoeff());
+  }
+  return place.component < 3 ? largest : std::max(largest, 1e-3 * force * size);
+}
+
 void add_watches(const Recovery& first, const Recovery& step, std::vector<ComparisonRow>& rows) {
+  const double size = step.frame().model().size();
   for (const Watch& watch : step.frame().model().watches) {
     ComparisonRow row;
     row.kind = ComparisonRow::Kind::watched;
@@ -50,7 +69,8 @@ void add_watches(const Recovery& first, const Recovery& step, std::vector<Compar
     row.where = watch.place.text;
     row.first_order = value_at(first, watch.place).value_or(0);
     row.value = value_at(step, watch.place).value_or(0);
-    row.ratio = ratio(row.first_order, row.value, std::abs(row.value));
+    row.ratio = ratio(row.first_order, row.value,
+                      std::max(std::abs(row.value), largest_like(first.step(), watch.place, size)));
     rows.push_back(row);
   }
 }

@@ -76,6 +76,12 @@ void complete(const MemberFrame& system, std::shared_ptr<const AppliedLoads> app
       step.reactions[n][d] = rigid ? rest[d] : s.stiffness * (s.settle - u[d]);
       rest[d] -= step.reactions[n][d];
     }
+    for (const ExtraRestraint& r : system.variant().restraints) {
+      if (r.node != n) continue;
+      const Vector6d held = r.direction * r.direction.dot(rest);
+      step.reactions[n] += held;
+      rest -= held;
+    }
     for (int d = 0; d < 6; ++d) {
       if (!model.uses_direction(d)) continue;
       check.nodes = std::max(check.nodes,

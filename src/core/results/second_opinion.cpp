@@ -43,8 +43,7 @@ double frame_factor(const Recovery& step, const std::string& storey, int directi
   double resisting = 0, all = 0;
   for (std::size_t i = 1; i < levels.size(); ++i) {
     if (levels[i].name != storey) continue;
-    for (const StoreyColumn& c :
-         columns_between(model, levels[i - 1].elevation, levels[i].elevation)) {
+    for (const StoreyColumn& c : columns_between(model, levels[i - 1].high, levels[i].low)) {
       const double N = step.line(c.member).at((c.x_low + c.x_high) / 2).forces[kN];
       const double P = std::max(-N, 0.0);
       all += P;
@@ -90,7 +89,7 @@ class StoreyFactors {
     const Model& model = system.model();
     const std::vector<Level> levels = find_levels(model);
     for (std::size_t i = 1; i < levels.size(); ++i) {
-      const auto columns = columns_between(model, levels[i - 1].elevation, levels[i].elevation);
+      const auto columns = columns_between(model, levels[i - 1].high, levels[i].low);
       for (const StoreyOpinion& s : storeys) {
         if (s.storey != levels[i].name || !s.B2) continue;
         for (const StoreyColumn& c : columns) take(system.axes(c.member), c.member, s);

@@ -15,6 +15,8 @@ namespace {
 constexpr double kNearHorizontal = 1.0 / 20, kNearVertical = 1.0 / 5;
 /// Elevations closer than this part of the frame's height are one level.
 constexpr double kSameLevel = 1e-3;
+/// Elevations closer than this part of the median storey height, or this, are one level too.
+constexpr double kNearLevel = 0.1, kStep = 0.3;  // m
 /// Shear below this part of the gravity load gives no index.
 constexpr double kNoShear = 1e-9;
 /// Drift below this part of the storey's height is none.
@@ -94,10 +96,62 @@ Vector3d loads_above(const Recovery& recovery, const IndexedVector<NodeId, Vecto
 
 }  // namespace
 
+namespace {
+
+/// Elevations that are one level.
+struct Cluster {
+  double low = 0, high = 0, sum = 0;
+  int count = 0;
+
+  double middle() const { return sum / count; }
+  void take(const Cluster& other) {
+    high = std::max(high, other.high);
+    sum += other.sum;
+    count += other.count;
+  }
+};
+
+std::vector<Cluster> joined(const std::vector<Cluster>& clusters, double reach) {
+  std::vector<Cluster> result;
+  for (const Cluster& c : clusters) {
+    if (!result.empty() && c.low - result.back().high <= reach &&
+        c.high - result.back().low <= 2 * reach) {
+      result.back().take(c);
+    } else {
+      result.push_back(c);
+    }
+  }
+  return result;
+}
+
+/// Elevations in rising order, those that are nearly one taken together: girders meet a column at
+/// slightly different heights, and what is between them is no storey.
+std::vector<Cluster> clusters_of(const std::vector<double>& elevations, double same) {
+  std::vector<Cluster> single;
+  for (const double z : elevations) single.push_back({z, z, z, 1});
+  std::vector<Cluster> levels = joined(single, same);
+  // The median without the steps that are no storeys.
+  std::vector<double> heights;
+  for (std::size_t i = 1; i < levels.size(); ++i) {
+    const double height = levels[i].middle() - levels[i - 1].middle();
+    if (height > kStep) heights.push_back(height);
+  }
+  if (heights.empty()) return levels;
+  std::nth_element(heights.begin(),
+                   heights.begin() + static_cast<std::ptrdiff_t>(heights.size() / 2),
+                   heights.end());
+  const double median = heights[heights.size() / 2];
+  return joined(levels, std::min(std::max(kNearLevel * median, kStep), median / 3));
+}
+
+}  // namespace
+
 std::vector<Level> find_levels(const Model& model) {
   if (!model.levels.empty()) {
     std::vector<Level> levels;
-    for (const NamedLevel& l : model.levels) levels.push_back({l.name, l.elevation});
+    for (const NamedLevel& l : model.levels) {
+      levels.push_back({l.name, l.elevation, l.elevation, l.elevation});
+    }
     std::sort(levels.begin(), levels.end(),
               [](const Level& a, const Level& b) { return a.elevation < b.elevation; });
     return levels;
@@ -115,11 +169,10 @@ std::vector<Level> find_levels(const Model& model) {
   for (const Support& s : model.supports) base = std::min(base, model.nodes[s.node].position[up]);
   elevations.push_back(base);
   std::sort(elevations.begin(), elevations.end());
-  const double same = kSameLevel * height_of(model);
   std::vector<Level> levels;
-  for (const double z : elevations) {
-    if (!levels.empty() && z - levels.back().elevation <= same) continue;
-    levels.push_back({levels.empty() ? "base" : fmt::format("{}", levels.size()), z});
+  for (const Cluster& c : clusters_of(elevations, kSameLevel * height_of(model))) {
+    levels.push_back(
+        {levels.empty() ? "base" : fmt::format("{}", levels.size()), c.middle(), c.low, c.high});
   }
   return levels;
 }
@@ -135,9 +188,11 @@ std::vector<StoreyRow> find_storeys(const Recovery& first_order, const Recovery&
   const bool compares = !same && first_order.step().has_state;
   for (std::size_t i = 1; i < levels.size(); ++i) {
     const double low = levels[i - 1].elevation, high = levels[i].elevation;
-    const std::vector<StoreyColumn> columns = columns_between(model, low, high);
+    // Columns that end in the storey's levels, wherever in them.
+    const std::vector<StoreyColumn> columns =
+        columns_between(model, levels[i - 1].high, levels[i].low);
     if (columns.empty()) continue;
-    const Vector3d above = loads_above(step, at_nodes, low + tolerance);
+    const Vector3d above = loads_above(step, at_nodes, levels[i - 1].high + tolerance);
     const Vector3d drifts = drifts_of(step, columns);
     Vector3d first_drifts = Vector3d::Zero();
     if (first_order.step().has_state) {

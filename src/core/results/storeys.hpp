@@ -11,11 +11,13 @@ namespace ulterix {
 /// An elevation that the engineer reads drifts at.
 struct Level {
   std::string name;
-  double elevation = 0;  ///< m
+  double elevation = 0;      ///< m: the mean of what counts as the level
+  double low = 0, high = 0;  ///< m: of what counts as the level
 };
 
 /// The levels of a model, lowest first: the named ones, or where there are none the elevations of
-/// near-horizontal members, and below them the lowest support.
+/// near-horizontal members, and below them the lowest support. Elevations closer than a tenth of
+/// the median storey height, or 0.3 m, are one level.
 std::vector<Level> find_levels(const Model& model);
 
 /// One storey in one horizontal direction.
