@@ -575,24 +575,26 @@ modes = 5
   w.write("column.toml", replaced(kColumn, "fx = -300", "fx = 300"));
   const auto pulled = w.run("run column.toml --no-figures");
   EXPECT_EQ(pulled.status, 0);
-  EXPECT_NE(
-      pulled.out.find("no positive factor: no member is in compression; the load would have to"),
-      std::string::npos)
+  EXPECT_NE(pulled.out.find("no member is compressed: no buckling factor; the load would have to"),
+            std::string::npos)
       << pulled.out;
 }
 
-TEST_F(Program, CheckWarnsOfLoadsThatCompressNothingAndOfNoMass) {
-  w.write("column.toml", replaced(kColumn, "fx = -300", "fx = 300") + R"(
+TEST_F(Program, CheckWarnsOfLoadsThatCompressNothingAndRefusesVibrationWithoutMass) {
+  const std::string pulled = replaced(kColumn, "fx = -300", "fx = 300") + R"(
 [analyses.stability]
 kind = "buckling"
-[analyses.modes]
-kind = "modal"
-)");
+)";
+  w.write("column.toml", pulled);
   const auto r = w.run("check column.toml --no-picture");
   EXPECT_EQ(r.status, 0);
   EXPECT_NE(r.out.find("stability: G compresses nothing"), std::string::npos) << r.out;
-  EXPECT_NE(r.out.find("modes: nothing has mass"), std::string::npos);
-  w.write("mass.toml", w.read("column.toml") + "[mass]\nnodes = { B = { m = [5, 0, 0] } }\n");
+  const std::string modal = pulled + "[analyses.modes]\nkind = \"modal\"\n";
+  w.write("massless.toml", modal);
+  const auto none = w.run("check massless.toml --no-picture");
+  EXPECT_EQ(none.status, 2);
+  EXPECT_NE((none.out + none.err).find("analysis modes: nothing has mass"), std::string::npos);
+  w.write("mass.toml", modal + "[mass]\nnodes = { B = { m = [5, 0, 0] } }\n");
   EXPECT_NE(w.run("check mass.toml --no-picture").out.find("modes: there is no mass along z"),
             std::string::npos);
 }
