@@ -40,7 +40,7 @@ class BucklingSolver {
       return result;
     }
     result.certificate = found_.certificate;
-    result.unreliable = error_ > kReliable || !found_.converged;
+    result.unreliable = error_ > kReliable || !found_.converged || !found_.fine;
     if (is_large()) before.modes = found_.vectors.topRows(frame_.dofs().size());
     if (!before.lengths) before.lengths.emplace(frame_);
     if (reversed_) {
@@ -183,6 +183,12 @@ class BucklingSolver {
       mode.lengths = lengths.in_mode(mode, forces_at(mode.factor));
     });
     if (!found_.converged) result.remarks.emplace_back(kNotConverged);
+    if (!found_.fine) {
+      result.remarks.push_back(fmt::format(
+          "the modes asked for need more than {} functions on a member: their discretisation error "
+          "is up to {:.2g} %; ask for fewer modes, or cut long members",
+          kMostFunctions, 100 * *std::max_element(found_.errors.begin(), found_.errors.end())));
+    }
     if (error_ > kReliable) {
       result.remarks.push_back(fmt::format(
           "not sure to six digits: factors change by {:.0e} where strains are made from "

@@ -391,6 +391,12 @@ class ModalSolver {
     }
     result.rigid = static_cast<int>((omegas_.head(count).array() == 0).count());
     if (!found_.converged) result.remarks.emplace_back(kNotConverged);
+    if (!found_.fine) {
+      result.remarks.push_back(fmt::format(
+          "the modes asked for need more than {} functions on a member: their discretisation error "
+          "is up to {:.2g} %; ask for fewer modes, or cut long members",
+          kMostFunctions, 100 * *std::max_element(found_.errors.begin(), found_.errors.end())));
+    }
     if (static_cast<int>(result.modes.size()) < wanted_) {
       result.remarks.push_back(
           fmt::format("{} modes requested, only {} exist: no more mass can move", wanted_,

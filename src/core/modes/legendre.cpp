@@ -2,6 +2,7 @@
 
 #include <cassert>
 #include <cmath>
+#include <mutex>
 
 namespace ulterix {
 
@@ -23,18 +24,18 @@ GaussRule make_rule(int count) {
   return rule;
 }
 
-std::vector<GaussRule> all_rules() {
-  std::vector<GaussRule> rules(1);
-  for (int count = 1; count <= kMostGaussPoints; ++count) rules.push_back(make_rule(count));
-  return rules;
-}
-
 }  // namespace
 
 const GaussRule& gauss_rule(int count) {
   assert(count >= 1 && count <= kMostGaussPoints);
-  static const std::vector<GaussRule> rules = all_rules();
-  return rules[static_cast<std::size_t>(count)];
+  struct Kept {
+    std::once_flag made;
+    GaussRule rule;
+  };
+  static std::array<Kept, kMostGaussPoints + 1> rules;
+  Kept& kept = rules[static_cast<std::size_t>(count)];
+  std::call_once(kept.made, [&] { kept.rule = make_rule(count); });
+  return kept.rule;
 }
 
 }  // namespace ulterix

@@ -8,7 +8,7 @@ namespace ulterix {
 
 /// P_0 .. P_degree and their derivatives at s in [−1, 1], by recurrence.
 struct Legendre {
-  static constexpr int kMostDegree = 100;
+  static constexpr int kMostDegree = 160;
 
   Legendre(int degree, double s) {
     assert(degree <= kMostDegree);
@@ -32,7 +32,7 @@ struct GaussRule {
 };
 
 /// 1 <= count <= kMostGaussPoints.
-inline constexpr int kMostGaussPoints = 96;
+inline constexpr int kMostGaussPoints = 160;
 const GaussRule& gauss_rule(int count);
 
 }  // namespace ulterix

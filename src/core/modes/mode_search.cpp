@@ -70,8 +70,9 @@ class ModeSearch {
           problem_, errors, static_cast<int>(last_wanted()) + 1, options_.tolerance);
       const bool fine = std::equal(counts.begin(), counts.end(), problem_.counts().begin());
       if (settled_ && (fine || pass >= kMostPasses)) {
+        const bool enough = within_tolerance(errors);
         FoundModes found = result(std::move(errors.total), certificate_);
-        found.fine = fine;
+        found.fine = enough;
         return found;
       }
       if (!fine) rebuild(counts);
@@ -146,6 +147,16 @@ class ModeSearch {
     const VectorXd values =
         (pairs_.theta.head(n).cwiseInverse().array() - problem_.shift()).cwiseMax(0.0);
     return estimate_errors(problem_, values, pairs_.vectors.leftCols(n));
+  }
+
+  /// False where members would need more functions than they can have.
+  bool within_tolerance(const ModeErrors& errors) const {
+    const auto few = [](const ModeErrors::Part& p) { return p.too_few; };
+    if (std::any_of(errors.parts.begin(), errors.parts.end(), few)) return false;
+    const auto wanted_modes = std::min<std::ptrdiff_t>(
+        last_wanted() + 1, static_cast<std::ptrdiff_t>(errors.total.size()));
+    return std::all_of(errors.total.begin(), errors.total.begin() + wanted_modes,
+                       [this](double e) { return e <= options_.tolerance; });
   }
 
   /// The last mode asked for, its copies in.
