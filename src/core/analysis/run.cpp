@@ -154,17 +154,18 @@ std::vector<Step> run_one(RunResult& result, const std::vector<Step>& base,
   if (spec.kind == AnalysisKind::buckling) {
     return buckling(result.frame, spec, baseline_of(base, spec), progress);  // holds by itself
   }
-  std::optional<ElasticFrame> held;
   std::vector<Step> first = baseline_of(base, spec);
+  const ElasticFrame* own = &result.frame;
   if (!spec.holds.empty()) {
-    held.emplace(make_elastic_frame(with_holds(result.frame.system->variant(), spec.holds)));
+    RunResult::Held& held = result.held[spec.name];
+    held.frame = make_elastic_frame(with_holds(result.frame.system->variant(), spec.holds));
     AnalysisSpec linear;
     linear.name = kBaseline;
     linear.loads = spec.loads;
-    first = first_order(*held, linear);
-    result.held_baselines[spec.name] = first;
+    held.baseline = first = first_order(held.frame, linear);
+    own = &held.frame;
   }
-  const ElasticFrame& frame = held ? *held : result.frame;
+  const ElasticFrame& frame = *own;
   if (spec.kind == AnalysisKind::p_delta) return p_delta(frame, spec, first, progress);
   if (spec.kind == AnalysisKind::modal) return run_modal(result, frame, spec, progress);
   for (Step& step : first) {
@@ -223,9 +224,9 @@ std::vector<std::string> RunResult::analyses() const {
 }
 
 const Step* RunResult::own_baseline(const Step& step) const {
-  const auto held = held_baselines.find(step.analysis);
-  if (held == held_baselines.end()) return nullptr;
-  for (const Step& first : held->second) {
+  const auto own = held.find(step.analysis);
+  if (own == held.end()) return nullptr;
+  for (const Step& first : own->second.baseline) {
     if (first.loads.name == step.loads.name) return &first;
   }
   return nullptr;

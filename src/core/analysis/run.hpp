@@ -27,8 +27,12 @@ struct RunResult {
   std::vector<std::vector<StoreyOpinion>> storey_opinions;
   std::vector<std::vector<MemberOpinion>> member_opinions;
   std::vector<EnvelopeRow> envelopes;
-  /// First-order under the holds of an analysis that has some, by its name.
-  std::map<std::string, std::vector<Step>> held_baselines;
+  /// The frame under the holds of an analysis that has some, and first-order on it; by its name.
+  struct Held {
+    ElasticFrame frame;  ///< loads of its steps refer to it
+    std::vector<Step> baseline;
+  };
+  std::map<std::string, Held> held;
   std::vector<std::string> remarks;
   double seconds = 0;
 
