@@ -599,6 +599,50 @@ kind = "buckling"
             std::string::npos);
 }
 
+/// The same mast in two sets of units: shapes and factors are those of the file's units.
+TEST_F(Program, ShapesOfModesAreInTheUnitsOfTheFile) {
+  const auto model = [](const std::string& units, const std::string& height,
+                        const std::string& mass) {
+    return "plane = \"xz\"\nunits = \"" + units + R"("
+[materials]
+s = { E = "210 GPa" }
+[sections]
+m = { A = "5000 mm^2", Iy = "2e7 mm^4" }
+[nodes]
+A = [0, 0]
+B = [0, )" + height + R"(]
+[members]
+C = ["A", "B", "m"]
+[defaults]
+material = "s"
+[supports]
+A = "fixed"
+[mass]
+nodes = { B = { m = [)" + mass + R"(, 0, 0] } }
+[analyses.modes]
+kind = "modal"
+modes = 1
+)";
+  };
+  w.write("metric.toml", model("metric", "6.096", "453.59237"));
+  w.write("us.toml", model("us-in", "240", "1000"));
+  ASSERT_EQ(w.run("run metric.toml --no-figures").status, 0);
+  ASSERT_EQ(w.run("run us.toml --no-figures").status, 0);
+  const CsvTable metric = table("mode_shapes", "metric-results"),
+                 us = table("mode_shapes", "us-results");
+  const auto column = [](const CsvTable& t, const std::string& name) {
+    return std::find(t.header.begin(), t.header.end(), name) - t.header.begin();
+  };
+  // A tip load turns the tip by 1.5/L of its displacement.
+  const auto a = column(metric, "ry[mrad/mm]"), b = column(us, "ry[mrad/in]");
+  ASSERT_LT(a, std::ptrdiff_t(metric.header.size()));
+  ASSERT_LT(b, std::ptrdiff_t(us.header.size()));
+  EXPECT_NEAR(std::stod(metric.rows[1][std::size_t(a)]), 1.5 / 6.096, 1e-9);
+  EXPECT_NEAR(std::stod(us.rows[1][std::size_t(b)]), 1.5 / 240 * 1000, 1e-7);
+  const CsvTable f = table("frequencies", "us-results");
+  EXPECT_LT(column(f, "factor_ry[in]"), std::ptrdiff_t(f.header.size()));
+}
+
 TEST_F(Program, TutorialBuckling) {
   follow(w, read_file(DOCS "/tutorials/02-buckling.md"));
 }

@@ -135,5 +135,60 @@ TEST(ModelChanges, KeyByKeyWithoutCommentsAndOrder) {
   EXPECT_TRUE(model_changes(before, before).empty());
 }
 
+/// A section that is too thin is a matter of units as one that is too thick.
+TEST(Units, AThinSectionAsksForItsUnit) {
+  const auto words_of = [](const std::string& section) {
+    const ModelFile f = read_model(R"(plane = "xz"
+[materials]
+m = { E = 210000, density = 7850 }
+[sections]
+s = )" + section + R"(
+[nodes]
+A = [0, 0]
+B = [0, 4]
+[members]
+C = ["A", "B", "s"]
+[defaults]
+material = "m"
+[supports]
+A = "fixed"
+[loads.G]
+nodes = [ { on = "B", fz = -1 } ]
+)",
+                                   "thin.toml");
+    EXPECT_TRUE(f.good());
+    return f.warnings.empty() ? std::string() : f.warnings[0].words;
+  };
+  EXPECT_EQ(words_of(R"({ shape = "rectangle", h = 0.45, b = 0.3 })"),
+            "section s is 0.45 mm high: is a unit missing?");
+  EXPECT_EQ(words_of(R"({ shape = "circle", d = 0.024 })"),
+            "section s is 0.024 mm in diameter: is a unit missing?");
+  EXPECT_EQ(words_of("{ A = 5000, Iy = 40 }"),
+            "section s has a radius of gyration of 0.0894 mm: is a unit missing?");
+  EXPECT_EQ(words_of(R"({ shape = "circle", d = 12 })"), "");
+}
+
+TEST(Units, OuterSizesAreToldInTheUnitsOfTheFile) {
+  const ModelFile f = read_model(R"(plane = "xz"
+units = "us-in"
+[materials]
+m = { E = 29000 }
+[sections]
+s = { shape = "rectangle", h = 12, b = 6 }
+[nodes]
+A = [0, 0]
+B = [0, 144]
+[members]
+C = ["A", "B", "s", ]
+[defaults]
+material = "m"
+[supports]
+A = "fixed"
+)",
+                                 "us.toml");
+  ASSERT_TRUE(f.good());
+  EXPECT_EQ(f.model.sections[SectionId(0)].designation, "rectangle 12 x 6 in");
+}
+
 }  // namespace
 }  // namespace ulterix::testing

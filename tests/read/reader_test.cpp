@@ -237,6 +237,18 @@ TEST(Catalogue, PublishedProperties) {
   EXPECT_EQ(find_shape("HEB 245"), nullptr);
 }
 
+/// Iw = tf·b³·(h − tf)²/24 as tables of rolled shapes give it, in 1e9 mm⁶ to three digits.
+TEST(Catalogue, WarpingConstants) {
+  const auto Iw = [](const char* name) {
+    const CatalogueShape* s = find_shape(name);
+    return section_properties(s->shape, s->dimensions).Iw * 1e9;
+  };
+  EXPECT_NEAR(Iw("IPE 400"), 490, 0.5);
+  EXPECT_NEAR(Iw("HEB 400"), 3817, 2);
+  EXPECT_NEAR(Iw("HEA 200"), 108, 0.5);
+  EXPECT_EQ(section_properties(Shape::box, {0.3, 0.2, 0.01, 0.01}).Iw, 0);
+}
+
 TEST(NearNames, SuggestsSlipsOnly) {
   EXPECT_EQ(nearest("raftr", {"rafter", "col"}), "rafter");
   EXPECT_EQ(nearest("B9", {"A1", "B1"}), "B1");
