@@ -369,9 +369,11 @@ class ModalSolver {
     for (std::size_t d = 0; d < 6; ++d) {
       const bool none = d < 3 ? total[d] <= kNoMass * most : total[d] <= 0;
       if (none || !model_.uses_direction(static_cast<int>(d))) continue;
-      const double work = excitation_[d].dot(phi);
-      mode.factor[d] = scale * work / mode.modal_mass;
       mode.mass[d] = effective_mass(d, i);
+      // A mode that moves nothing that way has rounding for its work.
+      if (*mode.mass[d] <= kNoMass * total[d]) mode.mass[d] = 0;
+      const double work = *mode.mass[d] > 0 ? excitation_[d].dot(phi) : 0;
+      mode.factor[d] = scale * work / mode.modal_mass;
     }
     return mode;
   }
