@@ -76,7 +76,7 @@ struct ModeErrors {
 };
 
 /// r = (λ·B − K₀)_fφ of the next two functions f of every member, and rᵀ(I + K₀ − λB)_ff⁻¹r over
-/// φᵀKφ (a second-order estimate: Knyazev & Osborn 2006). `values`: λ or ω² (without the shift) of
+/// φᵀKφ. `values`: λ or ω² (without the shift) of
 /// the vectors, which have φᵀKφ = 1. Functions are too few where the lowest eigenvalue of
 /// (I + K₀ − λB)_ff at the last value is below 0.3·(1 − P/GAv).
 ModeErrors estimate_errors(const ModeProblem& problem, const VectorXd& values,
