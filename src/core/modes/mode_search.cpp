@@ -17,6 +17,8 @@ constexpr double kBeyond = 1e-3;
 constexpr int kBeside = 4;
 constexpr int kMostPasses = 8;
 constexpr int kAttempts = 4;
+/// Vectors for each mode near the bound, which starts are near already.
+constexpr int kNearVectors = 8;
 /// Residuals of the shifted problem at first, relative.
 constexpr double kSearchTolerance = 1e-5;
 
@@ -69,7 +71,7 @@ class ModeSearch {
       ModeProblem::Counts counts = enough_functions(
           problem_, errors, static_cast<int>(last_wanted()) + 1, options_.tolerance);
       const bool fine = std::equal(counts.begin(), counts.end(), problem_.counts().begin());
-      if (settled_ && (fine || pass >= kMostPasses)) {
+      if (settled_ && (fine || used_up_ || pass >= kMostPasses)) {
         const bool enough = within_tolerance(errors);
         FoundModes found = result(std::move(errors.total), certificate_);
         found.fine = enough;
@@ -238,7 +240,7 @@ class ModeSearch {
     certificate_.count = count;
     const EigenProblem shifted = shifted_problem(bound, *factor);
     LanczosOptions options = lanczos_options();
-    options.most_vectors = std::max(options.most_vectors, 3 * count + 64);
+    options.most_vectors = kNearVectors * count + 96;
     options.start = pairs_.vectors;
     options.start_reached = true;
     const double lowest = pairs_.lowest_theta;
@@ -247,11 +249,15 @@ class ModeSearch {
     // them from the rest, are cheaper than more vectors.
     for (double tolerance : {kSearchTolerance, kSearchTolerance * 1e-2, kSearchTolerance * 1e-5}) {
       PairsWanted ask = wanted(count, tolerance, 0, 0);
-      EigenPairs found = above(1 / bound, lanczos.find(ask));
+      EigenPairs found = lanczos.find(ask);
+      // With all vectors used up a smaller tolerance is out of reach.
+      used_up_ = !found.converged;
+      found = above(1 / bound, std::move(found));
       for (int attempt = 0; attempt < kAttempts; ++attempt) {
         ask.count = count - count_below(found, bound);
         if (ask.count <= 0) break;
         LanczosOptions again = lanczos_options();
+        again.most_vectors = options.most_vectors;
         again.block = std::max(again.block, ask.count);
         again.known = found.vectors;
         found = joined(found, above(1 / bound, BlockLanczos(shifted, again).find(ask)));
@@ -264,7 +270,7 @@ class ModeSearch {
         if (!sharpen()) return false;
       }
       measure();
-      if (good()) break;
+      if (good() || used_up_) break;
     }
     for (int step = 0; step < kAttempts && !large() && !good(); ++step) {
       if (!sharpen()) return false;
@@ -311,7 +317,7 @@ class ModeSearch {
   EigenPairs pairs_;
   Eigen::MatrixXd KV_, BV_;  // of the vectors that sharpen() left
   Certificate certificate_;
-  bool settled_ = false;
+  bool settled_ = false, used_up_ = false;
 };
 
 }  // namespace
