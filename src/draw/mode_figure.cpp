@@ -94,12 +94,19 @@ std::vector<Panel> make_panels(const Model& model, const std::vector<DrawnMode>&
   return result;
 }
 
-void draw_caption(Canvas& canvas, const Area& area, const std::string& caption) {
+/// All captions in one size: long ones shrink rather than run into the next.
+TextStyle caption_style(Canvas& canvas, const std::vector<Panel>& all,
+                        const std::vector<DrawnMode>& modes) {
   TextStyle style{14, true, palette::kInk};
-  // A long caption shrinks rather than run into the next.
-  while (style.size > 9 && canvas.measure(caption, style)[0] > area.high[0] - area.low[0] + 40) {
-    style.size -= 0.5;
+  for (std::size_t i = 0; i < modes.size(); ++i) {
+    const double room = all[i].area.high[0] - all[i].area.low[0] + 40;
+    while (style.size > 9 && canvas.measure(modes[i].caption, style)[0] > room) style.size -= 0.5;
   }
+  return style;
+}
+
+void draw_caption(Canvas& canvas, const Area& area, const std::string& caption,
+                  const TextStyle& style) {
   const double middle = (area.low[0] + area.high[0]) / 2;
   canvas.text({middle - canvas.measure(caption, style)[0] / 2, area.high[1] + 44}, caption, style);
 }
@@ -124,6 +131,7 @@ void draw_modes(Canvas& canvas, const Model& model, const std::string& heading,
                 const std::vector<DrawnMode>& modes, const FigureSettings& settings, double swing) {
   draw_heading(canvas, title_of(model), heading);
   const std::vector<Panel> all = make_panels(model, modes, settings);
+  const TextStyle caption = caption_style(canvas, all, modes);
   for (std::size_t i = 0; i < modes.size(); ++i) {
     Scene scene(canvas, all[i].view, model, settings.members);
     scene.draw_undeformed(kUndeformedStroke);
@@ -134,7 +142,7 @@ void draw_modes(Canvas& canvas, const Model& model, const std::string& heading,
     }
     draw_supports(scene);
     draw_hinges(scene);
-    draw_caption(canvas, all[i].area, modes[i].caption);
+    draw_caption(canvas, all[i].area, modes[i].caption, caption);
   }
   draw_legend(canvas, {{kUndeformedStroke, "undeformed"},
                        {{palette::kSecondOrder, 2.2, {}}, "mode, size arbitrary"}});

@@ -230,15 +230,25 @@ class StateRows : public RowWriter {
 
  private:
   void extremes_of(const Step& step, MemberId id, const std::array<Extreme, 6>& extremes) {
+    Largest largest = largest_force(step);
+    for (int i = 0; i < 6; ++i) {
+      const Extreme& e = extremes[static_cast<std::size_t>(i)];
+      double& most = i < 3 ? largest.linear : largest.angular;
+      most = std::max({most, std::abs(e.min), std::abs(e.max)});
+    }
     for (int i = 0; i < 6; ++i) {
       const Quantity q = i < 3 ? Q::force : Q::moment;
+      const double rounding = kRounding * (i < 3 ? largest.linear : largest.angular);
+      const auto real = [&](double v) {
+        sink_.real(std::abs(v) <= rounding ? 0 : units_.from_si(q, v));
+      };
       lead(step);
       sink_.text(model_.members[id].name);
       sink_.text(kInternalForceNames[i]);
       sink_.text(units_.label(q));
-      sink_.real(units_.from_si(q, extremes[i].min));
+      real(extremes[i].min);
       sink_.real(extremes[i].x_min);
-      sink_.real(units_.from_si(q, extremes[i].max));
+      real(extremes[i].max);
       sink_.real(extremes[i].x_max);
       sink_.end_row();
     }

@@ -610,7 +610,8 @@ s = { E = "210 GPa" }
 m = { A = "5000 mm^2", Iy = "2e7 mm^4" }
 [nodes]
 A = [0, 0]
-B = [0, )" + height + R"(]
+B = [0, )" +
+           height + R"(]
 [members]
 C = ["A", "B", "m"]
 [defaults]
@@ -618,7 +619,8 @@ material = "s"
 [supports]
 A = "fixed"
 [mass]
-nodes = { B = { m = [)" + mass + R"(, 0, 0] } }
+nodes = { B = { m = [)" +
+           mass + R"(, 0, 0] } }
 [analyses.modes]
 kind = "modal"
 modes = 1

@@ -81,8 +81,8 @@ TEST(Buckling, B1EulerColumnsModesOneToFive) {
       const double error = r.modes[n - 1].factor / (n * n * pi2) - 1;
       EXPECT_NEAR(r.modes[n - 1].error, error, 0.1 * error + 1e-11);
     }
-    EXPECT_EQ(r.modes[0].kind, "between the ends of c about y, 1 half wave");
-    EXPECT_EQ(r.modes[2].kind, "between the ends of c about y, 3 half waves");
+    EXPECT_EQ(r.modes[0].kind, "between the ends about y, 1 half wave");
+    EXPECT_EQ(r.modes[2].kind, "between the ends about y, 3 half waves");
   }
   {
     Column c;

@@ -10,6 +10,7 @@
 
 #include "core/analysis/buckling.hpp"
 #include "core/analysis/first_order.hpp"
+#include "core/results/mode_kind.hpp"
 #include "core/results/recovery.hpp"
 #include "core/solve/conjugate_gradients.hpp"
 #include "core/solve/indefinite_factor.hpp"
@@ -302,9 +303,12 @@ std::string bounds(double low, double high, const std::string& loads) {
 std::string gives_way(const ElasticFrame& frame, const Step& step) {
   const auto mode = lowest_mode(frame, step);
   if (!mode) return {};
-  std::string words = "it gives way by " + mode->kind;
-  if (mode->shape.furthest.valid() && mode->kind.find("sway") != std::string::npos) {
-    words += ", most at " + frame.system->model().nodes[mode->shape.furthest].name;
+  const Model& model = frame.system->model();
+  std::string words = "nearest buckling mode: " + mode->kind;
+  if (mode->kind.starts_with("between the ends")) {
+    words += ", most in " + model.members[main_member(mode->shares)].name;
+  } else if (mode->shape.furthest.valid()) {
+    words += ", most at " + model.nodes[mode->shape.furthest].name;
   }
   return words;
 }

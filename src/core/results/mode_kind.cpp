@@ -54,6 +54,14 @@ Sway sway(const Model& model, const ModeShape& shape, bool vertical) {
 
 }  // namespace
 
+MemberId main_member(const IndexedVector<MemberId, MemberShare>& shares) {
+  MemberId main(0);
+  for (const MemberId id : shares.ids()) {
+    if (shares[id].whole > shares[main].whole * (1 + 1e-9)) main = id;
+  }
+  return main;
+}
+
 int half_waves(const std::vector<Vector3d>& axis) {
   if (axis.size() < 3) return 0;
   const auto last = static_cast<double>(axis.size() - 1);
@@ -100,10 +108,9 @@ std::string kind_of(const MemberFrame& frame, const BucklingMode& mode,
     const MemberShare& s = mode.shares[main];
     const bool about_y = s.about_y >= s.about_z;
     const int waves = half_waves(axis_of_main);
-    std::string words = fmt::format("between the ends of {} about {}", model.members[main].name,
-                                    about_y ? "y" : "z");
+    std::string words = fmt::format("between the ends about {}", about_y ? "y" : "z");
     if (waves > 0) words += fmt::format(", {} half wave{}", waves, waves == 1 ? "" : "s");
-    return words;
+    return words + whom;
   }
   if (up.largest > side.largest * (1 + 1e-6)) {
     return fmt::format("up and down, along {}",

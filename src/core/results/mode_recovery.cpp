@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "core/parallel.hpp"
+#include "core/results/mode_kind.hpp"
 
 namespace ulterix {
 
@@ -129,9 +130,7 @@ class ModeRecovery {
       e.about_z /= whole;
       e.twist /= whole;
     }
-    for (const MemberId id : mode.shares.ids()) {
-      if (mode.shares[id].whole > mode.shares[mode.main].whole * (1 + 1e-9)) mode.main = id;
-    }
+    mode.main = main_member(mode.shares);
   }
 
   void normalise(RecoveredMode& mode, const State& state, int column) const {
