@@ -301,7 +301,8 @@ class ModeSearch {
     const auto all =
         std::min<Eigen::Index>(pairs_.theta.size(), static_cast<Eigen::Index>(errors.size()));
     found.values = pairs_.theta.head(all).cwiseInverse();
-    found.vectors = pairs_.vectors.leftCols(all);
+    found.vectors = Eigen::MatrixXd(size(), all);
+    if (all > 0) found.vectors = pairs_.vectors.leftCols(all);
     found.residuals = pairs_.residuals.head(all).cwiseQuotient(pairs_.theta.head(all));
     found.errors = std::move(errors);
     found.certificate = certificate;
