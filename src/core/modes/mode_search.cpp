@@ -17,6 +17,9 @@ constexpr double kBeyond = 1e-3;
 constexpr int kBeside = 4;
 constexpr int kMostPasses = 8;
 constexpr int kAttempts = 4;
+/// Steps of K⁻¹B at the end, as long as each takes enough off the largest residual.
+constexpr int kMostSteps = 40;
+constexpr double kProgress = 0.9;
 /// Vectors for each mode near the bound, which starts are near already.
 constexpr int kNearVectors = 8;
 /// Residuals of the shifted problem at first, relative.
@@ -213,6 +216,8 @@ class ModeSearch {
     return (pairs_.residuals.array() <= options_.residual() * pairs_.theta.array()).all();
   }
 
+  double worst() const { return pairs_.residuals.cwiseQuotient(pairs_.theta).maxCoeff(); }
+
   /// A bound just beyond the last mode wanted.
   double beyond() const {
     const Eigen::Index last = last_wanted();
@@ -272,9 +277,11 @@ class ModeSearch {
       measure();
       if (good() || used_up_) break;
     }
-    for (int step = 0; step < kAttempts && !large() && !good(); ++step) {
+    for (int step = 0; step < kMostSteps && !large() && !good(); ++step) {
+      const double before = worst();
       if (!sharpen()) return false;
       measure();
+      if (worst() > kProgress * before) break;
     }
     // What is known of all modes up to the bound tells as much up to a lower one.
     const auto all = static_cast<int>(pairs_.theta.size());
