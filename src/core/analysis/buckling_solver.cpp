@@ -77,13 +77,12 @@ class BucklingSolver {
     search.tolerance = tolerance;
     search.functions = options_.functions;
     search.proven = proven;
-    search.frame_size = frame_.dofs().size();
     if (estimate_) search.most_vectors = is_large() ? kFewVectorsLarge : kFewVectors;
     return search;
   }
 
-  /// Functions of each member and plane such that there are more unknowns than modes asked for.
-  int least_functions(const ModeProblem::Input& input) const {
+  /// Planes of bending in which members are compressed between their nodes.
+  static int compressed_planes(const ModeProblem::Input& input) {
     int planes = 0;
     for (const ModeMember& m : input.members) {
       const bool compressed = std::any_of(m.spans.begin(), m.spans.end(), [](const ModeSpan& s) {
@@ -94,10 +93,7 @@ class BucklingSolver {
         planes += has_functions(m, Driver::compression, f) ? 1 : 0;
       }
     }
-    const int free = frame_.dofs().size() + planes;
-    const int least =
-        planes > 0 && free < 2 * options_.wanted ? (2 * options_.wanted - free) / planes + 2 : 1;
-    return std::clamp(std::max(least, options_.functions), 0, kMostFunctions);
+    return planes;
   }
 
   /// False if what stays alone is too much.
@@ -110,7 +106,8 @@ class BucklingSolver {
         grows = &turned;
       }
       ModeProblem::Input input = buckling_input(elastic_, axial_.stays, *grows);
-      int least = least_functions(input);
+      int least = std::max(1, least_functions(frame_.dofs().size(), compressed_planes(input),
+                                              options_.wanted, options_.functions));
       ModeProblem::Counts counts = first_counts(input, least);
       problem_.emplace(std::move(input));
       if (!problem_->build(counts)) return false;
@@ -182,13 +179,7 @@ class BucklingSolver {
       BucklingMode& mode = result.modes[static_cast<std::size_t>(i)];
       mode.lengths = lengths.in_mode(mode, forces_at(mode.factor));
     });
-    if (!found_.converged) result.remarks.emplace_back(kNotConverged);
-    if (!found_.fine) {
-      result.remarks.push_back(fmt::format(
-          "the modes asked for need more than {} functions on a member: their discretisation error "
-          "is up to {:.2g} %; ask for fewer modes, or cut long members",
-          kMostFunctions, 100 * *std::max_element(found_.errors.begin(), found_.errors.end())));
-    }
+    remark_on_search(found_, result.remarks);
     if (error_ > kReliable) {
       result.remarks.push_back(fmt::format(
           "not sure to six digits: factors change by {:.0e} where strains are made from "

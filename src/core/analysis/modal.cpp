@@ -113,17 +113,10 @@ class ModalSolver {
       for (ModeMember& m : input.members) m.lumped = false;
     }
     planes_ = massive_planes(input);
-    least_ = least_functions();
+    least_ = least_functions(frame_.dofs().size(), planes_, wanted_, spec_.functions);
     counts_ = first_counts(input, least_);
     problem_.emplace(std::move(input));
     return build();
-  }
-
-  int least_functions() const {
-    const int free = frame_.dofs().size() + planes_;
-    int least = 0;
-    if (planes_ > 0 && free < 2 * wanted_) least = (2 * wanted_ - free) / planes_ + 2;
-    return std::clamp(std::max(least, spec_.functions), 0, kMostFunctions);
   }
 
   Outcome build() {
@@ -158,7 +151,6 @@ class ModalSolver {
     options.wanted = wanted_;
     options.tolerance = kTwice * spec_.mode_tolerance;
     options.functions = spec_.functions;
-    options.frame_size = frame_.dofs().size();
     found_ = find_modes(*problem_, options);
     // Mass along members has modes without end: more functions show more of them.
     while (found_.count() < wanted_ && planes_ > 0 && least_ < kMostFunctions) {
@@ -200,7 +192,7 @@ class ModalSolver {
       }
       if (found_.count() < wanted_ || wanted_ >= kMostModes) return;
       wanted_ = std::min(2 * wanted_, kMostModes);
-      least_ = least_functions();
+      least_ = least_functions(frame_.dofs().size(), planes_, wanted_, spec_.functions);
     }
   }
 
@@ -392,13 +384,7 @@ class ModalSolver {
           reported(i, std::move(recovered[static_cast<std::size_t>(i)]), result.total));
     }
     result.rigid = static_cast<int>((omegas_.head(count).array() == 0).count());
-    if (!found_.converged) result.remarks.emplace_back(kNotConverged);
-    if (!found_.fine) {
-      result.remarks.push_back(fmt::format(
-          "the modes asked for need more than {} functions on a member: their discretisation error "
-          "is up to {:.2g} %; ask for fewer modes, or cut long members",
-          kMostFunctions, 100 * *std::max_element(found_.errors.begin(), found_.errors.end())));
-    }
+    remark_on_search(found_, result.remarks);
     if (static_cast<int>(result.modes.size()) < wanted_) {
       result.remarks.push_back(
           fmt::format("{} modes requested, only {} exist: no more mass can move", wanted_,

@@ -207,6 +207,12 @@ ModeProblem::Input vibration_input(const ElasticFrame& frame, const AxialForces*
   return input;
 }
 
+int least_functions(int frame_size, int planes, int modes, int asked) {
+  const int missing = 2 * modes - frame_size - planes;
+  const int least = planes > 0 && missing > 0 ? missing / planes + 2 : 0;
+  return std::clamp(std::max(least, asked), 0, kMostFunctions);
+}
+
 ModeProblem::Counts first_counts(const ModeProblem::Input& input, int least) {
   ModeProblem::Counts counts(input.members.size(), FunctionCounts{});
   for (const MemberId id : counts.ids()) {

@@ -28,6 +28,10 @@ ModeProblem::Input buckling_input(const ElasticFrame& frame, const AxialForces* 
 ModeProblem::Input vibration_input(const ElasticFrame& frame, const AxialForces* state,
                                    const FrameMass& mass);
 
+/// Functions of each of `planes` members' planes such that a frame of so many unknowns has twice as
+/// many as modes asked for; `asked` at the least.
+int least_functions(int frame_size, int planes, int modes, int asked);
+
 /// Functions to begin with: one for each member and plane of bending where something acts between
 /// the nodes, at the least `least`.
 ModeProblem::Counts first_counts(const ModeProblem::Input& input, int least);

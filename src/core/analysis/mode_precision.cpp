@@ -1,7 +1,12 @@
 #include "core/analysis/mode_precision.hpp"
 
+#include <fmt/format.h>
+
 #include <Eigen/Eigenvalues>
+#include <algorithm>
 #include <cmath>
+
+#include "core/results/modes.hpp"
 
 namespace ulterix {
 
@@ -75,6 +80,15 @@ double refine_by_deformations(const ElasticFrame& frame, const ModeProblem& prob
     found.vectors = X * eigen.eigenvectors().rowwise().reverse();
   }
   return change;
+}
+
+void remark_on_search(const FoundModes& found, std::vector<std::string>& remarks) {
+  if (!found.converged) remarks.emplace_back(kNotConverged);
+  if (found.fine) return;
+  remarks.push_back(fmt::format(
+      "the modes asked for need more than {} functions on a member: their discretisation error is "
+      "up to {:.2g} %; ask for fewer modes, or cut long members",
+      kMostFunctions, 100 * *std::max_element(found.errors.begin(), found.errors.end())));
 }
 
 }  // namespace ulterix

@@ -12,4 +12,7 @@ namespace ulterix {
 double refine_by_deformations(const ElasticFrame& frame, const ModeProblem& problem,
                               FoundModes& found);
 
+/// Says where the search ended short of its tolerances.
+void remark_on_search(const FoundModes& found, std::vector<std::string>& remarks);
+
 }  // namespace ulterix

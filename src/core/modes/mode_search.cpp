@@ -115,6 +115,12 @@ class ModeSearch {
 
   bool large() const { return problem_.unknowns().frame_size() >= kLargeFrame; }
 
+  /// Residuals asked for; values are good to the square of it.
+  double residual() const {
+    constexpr int kSmall = 300;
+    return problem_.unknowns().frame_size() < kSmall ? 1e-8 : large() ? 1e-5 : 1e-6;
+  }
+
   PairsWanted wanted(int count, double tolerance, int guards, int extra) const {
     PairsWanted w;
     w.count = std::min(count, size());
@@ -213,7 +219,7 @@ class ModeSearch {
   }
 
   bool good() const {
-    return (pairs_.residuals.array() <= options_.residual() * pairs_.theta.array()).all();
+    return (pairs_.residuals.array() <= residual() * pairs_.theta.array()).all();
   }
 
   double worst() const { return pairs_.residuals.cwiseQuotient(pairs_.theta).maxCoeff(); }
@@ -297,7 +303,7 @@ class ModeSearch {
     LanczosOptions options = lanczos_options();
     options.start = pairs_.vectors;
     options.start_reached = true;
-    const PairsWanted ask = wanted(options_.wanted, options_.residual(), 1, kBeside);
+    const PairsWanted ask = wanted(options_.wanted, residual(), 1, kBeside);
     BlockLanczos lanczos(eigen_problem(problem_), options);
     pairs_ = lanczos.find(ask);
     return pairs_.theta.size() > 0;
@@ -316,7 +322,7 @@ class ModeSearch {
     found.certificate.found = count_below(pairs_, certificate.below);
     found.lowest_theta = pairs_.lowest_theta;
     const Eigen::Index asked = std::min<Eigen::Index>(all, options_.wanted);
-    found.converged = (found.residuals.head(asked).array() <= 10 * options_.residual()).all();
+    found.converged = (found.residuals.head(asked).array() <= 10 * residual()).all();
     return found;
   }
 

@@ -19,13 +19,6 @@ struct ModeSearchOptions {
   int functions = 0;        ///< of each member and plane at the least; 0: as the tolerance asks
   bool proven = true;       ///< false: the lowest values alone, without a count
   int most_vectors = 600;
-  int frame_size = 0;
-
-  /// Values are good to the square of it.
-  double residual() const {
-    constexpr int kSmall = 300;
-    return frame_size < kSmall ? 1e-8 : frame_size < kLargeFrame ? 1e-6 : 1e-5;
-  }
 };
 
 /// The modes of a problem, 1/θ rising, and the proof that none is missing.
