@@ -1,19 +1,16 @@
 #include "core/analysis/modal.hpp"
 
 #include <fmt/format.h>
-#include <tbb/parallel_for.h>
 
-#include <Eigen/Eigenvalues>
 #include <algorithm>
 #include <cmath>
 
 #include "core/analysis/equal_modes.hpp"
+#include "core/analysis/mass_totals.hpp"
 #include "core/analysis/mode_input.hpp"
 #include "core/analysis/mode_precision.hpp"
 #include "core/analysis/restraints.hpp"
-#include "core/parallel.hpp"
 #include "core/results/mode_recovery.hpp"
-#include "core/solve/conjugate_gradients.hpp"
 
 namespace ulterix {
 
@@ -30,8 +27,6 @@ constexpr double kNoMass = 1e-12;
 constexpr int kTriedFrame = 300;
 /// Vectors for each direction that tell where its mass lies.
 constexpr int kMassVectors = 30;
-
-using Excitations = std::array<VectorXd, 6>;
 
 class ModalSolver {
  public:
@@ -50,7 +45,9 @@ class ModalSolver {
     result.nodal_mass = mass_.shared_to_nodes();
     Outcome outcome = prepare();
     if (!outcome.stands()) return outcome;
-    find_totals(result);
+    const MassTotals totals = mass_totals(*problem_, mass_);
+    result.total = totals.all;
+    result.movable = totals.movable;
     if (asks_for_participation()) {
       find_until(result);
     } else {
@@ -167,7 +164,7 @@ class ModalSolver {
       found_ = find_modes(*problem_, options);
     }
     error_ = refine_by_deformations(whole_, *problem_, found_);
-    excitation_ = excitations();
+    excitation_ = excitations(*problem_, mass_);
     Eigen::MatrixXd works(found_.count(), 3);
     for (int d = 0; d < 3; ++d) {
       works.col(d) = found_.vectors.transpose() * excitation_[static_cast<std::size_t>(d)];
@@ -213,128 +210,6 @@ class ModalSolver {
 
   double effective_mass(std::size_t direction, Eigen::Index mode) const {
     return std::pow(excitation_[direction].dot(found_.vectors.col(mode)), 2) * found_.values[mode];
-  }
-
-  /// Calls act(id, nodes' rigid motions (12 x 6, local), drives' matrix) for every member.
-  template <class Act>
-  void each_member(const Act& act) const {
-    for_each_with<ShapeCache>(model_.members.size(), [&](ShapeCache& cache, int i) {
-      const MemberId id(i);
-      if (!frame_.variant().present[id]) return;
-      const ModeMember& m = problem_->member(id);
-      const MemberShapes& shapes = cache.of(m, Driver::mass, problem_->counts()[id]);
-      Eigen::Matrix<double, 12, 6> u;
-      u << rigid_motions(frame_.variant().position(model_.members[id].start)),
-          rigid_motions(frame_.variant().position(model_.members[id].end));
-      for (int k = 0; k < 4; ++k) {
-        u.middleRows<3>(3 * k) = (frame_.axes(id) * u.middleRows<3>(3 * k)).eval();
-      }
-      act(id, u, shapes.whole(shapes.matrices(m).drives));
-    });
-  }
-
-  void find_totals(ModalResult& result) const {
-    using Sums = std::array<double, 6>;
-    IndexedVector<MemberId, Sums> own(model_.members.size(), Sums{});
-    std::array<double, 3> along = {};
-    each_member([&](MemberId id, const Eigen::Matrix<double, 12, 6>& u, const Eigen::MatrixXd& M) {
-      const Eigen::Matrix<double, 6, 6> sum = u.transpose() * M.topLeftCorner<12, 12>() * u;
-      for (int d = 0; d < 6; ++d) own[id][static_cast<std::size_t>(d)] = sum(d, d);
-    });
-    for (const MemberId id : own.ids()) {
-      for (std::size_t d = 0; d < 6; ++d) result.total[d] += own[id][d];
-      const ModeMember& m = problem_->member(id);
-      if (m.lumped || m.properties.kind != MemberKind::frame) continue;
-      // What lies between the ends of a member moves, whatever holds them.
-      for (std::size_t d = 0; d < 3; ++d) along[d] += own[id][d] - at_ends(m, d);
-    }
-    for (const NodeId n : model_.nodes.ids()) {
-      const Matrix6d r = rigid_motions(frame_.variant().position(n));
-      for (std::size_t d = 0; d < 6; ++d) {
-        const Vector3d u = r.col(static_cast<Eigen::Index>(d)).head<3>();
-        result.total[d] += u.cwiseProduct(u).dot(mass_.on_node(n));
-      }
-    }
-    find_movable(along, result);
-  }
-
-  /// kg concentrated at the ends of a member in a direction.
-  double at_ends(const ModeMember& m, std::size_t direction) const {
-    if (m.point_mass.empty() || !model_.mass.directions[direction]) return 0;
-    return m.point_mass.front() + m.point_mass.back();
-  }
-
-  /// bᵀ·M⁺·b of what sits at the joints, and all that lies along members.
-  void find_movable(const std::array<double, 3>& along, ModalResult& result) const {
-    IndexedVector<MemberId, Matrix12d> lumps(model_.members.size(), Matrix12d::Zero());
-    each_member([&](MemberId id, const Eigen::Matrix<double, 12, 6>&, const Eigen::MatrixXd& M) {
-      const ModeMember& m = problem_->member(id);
-      if (m.lumped || m.properties.kind != MemberKind::frame) {
-        lumps[id] = M.topLeftCorner<12, 12>();
-      } else if (!m.point_mass.empty()) {
-        lumps[id].block<3, 3>(0, 0) = m.point_mass.front() * m.keeps;
-        lumps[id].block<3, 3>(6, 6) = m.point_mass.back() * m.keeps;
-      }
-    });
-    IndexedVector<NodeId, Matrix6d> nodal(model_.nodes.size(), Matrix6d::Zero());
-    for (const NodeId n : model_.nodes.ids()) nodal[n].diagonal().head<3>() = mass_.on_node(n);
-    const std::vector<double> M = frame_.assemble_matrix([&](MemberId id) { return lumps[id]; },
-                                                         [&](NodeId n) { return nodal[n]; });
-    const Preconditioner inverse = inverse_diagonal(frame_.pattern(), M);
-    CgOptions options;
-    options.iterations = 300;
-    options.tolerance = 1e-10;
-    tbb::parallel_for(0, 3, [&](int d) {
-      const auto at = static_cast<std::size_t>(d);
-      VectorXd b = VectorXd::Zero(frame_.dofs().size());
-      for (const NodeId n : model_.nodes.ids()) {
-        frame_.dofs().add_force(n, nodal[n] * Vector6d::Unit(d), b);
-      }
-      for (const MemberId id : model_.members.ids()) {
-        if (lumps[id].isZero(0)) continue;
-        Vector12d u = Vector12d::Zero();
-        u[d] = u[d + 6] = 1;
-        const Vector12d f = to_global(lumps[id], frame_.axes(id)) * u;
-        frame_.dofs().add_force(model_.members[id].start, f.head<6>(), b);
-        frame_.dofs().add_force(model_.members[id].end, f.tail<6>(), b);
-      }
-      result.movable[at] = along[at];
-      if (b.isZero(0)) return;
-      VectorXd x = VectorXd::Zero(b.size());
-      conjugate_gradients(frame_.pattern(), M, inverse, b, x, options);
-      result.movable[at] += b.dot(x);
-    });
-  }
-
-  /// M·r of the rigid motions on the unknowns.
-  Excitations excitations() const {
-    const InnerUnknowns& u = problem_->unknowns();
-    Excitations b;
-    b.fill(VectorXd::Zero(u.size()));
-    IndexedVector<MemberId, Eigen::MatrixXd> forces(model_.members.size());
-    each_member([&](MemberId id, const Eigen::Matrix<double, 12, 6>& motion,
-                    const Eigen::MatrixXd& M) { forces[id] = M.leftCols<12>() * motion; });
-    for (const MemberId id : model_.members.ids()) {
-      if (forces[id].size() == 0) continue;
-      for (std::size_t d = 0; d < 6; ++d) {
-        const auto column = static_cast<Eigen::Index>(d);
-        const Vector12d f =
-            to_global(Vector12d(forces[id].col(column).head<12>()), frame_.axes(id));
-        frame_.dofs().add_force(model_.members[id].start, f.head<6>(), b[d]);
-        frame_.dofs().add_force(model_.members[id].end, f.tail<6>(), b[d]);
-        b[d].segment(u.frame_size() + u.first[id], u.count[id]) =
-            forces[id].col(column).tail(u.count[id]);
-      }
-    }
-    for (const NodeId n : model_.nodes.ids()) {
-      const Matrix6d r = rigid_motions(frame_.variant().position(n));
-      for (std::size_t d = 0; d < 6; ++d) {
-        Vector6d f = Vector6d::Zero();
-        f.head<3>() = mass_.on_node(n).cwiseProduct(r.col(static_cast<Eigen::Index>(d)).head<3>());
-        frame_.dofs().add_force(n, f, b[d]);
-      }
-    }
-    return b;
   }
 
   void certify(ModalResult& result) const {

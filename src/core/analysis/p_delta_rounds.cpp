@@ -1,0 +1,167 @@
+#include "core/analysis/p_delta_rounds.hpp"
+
+#include <Eigen/QR>
+#include <algorithm>
+#include <cmath>
+
+#include "core/results/recovery.hpp"
+#include "core/solve/conjugate_gradients.hpp"
+#include "core/solve/indefinite_factor.hpp"
+
+namespace ulterix {
+
+namespace {
+
+/// Changes that no longer fall, and are at most this, are rounding between stiff and soft parts.
+constexpr double kRoundingFloor = 1e-6;
+
+}  // namespace
+
+void PDeltaRounds::refine(const Assembly& assembly, State& now) {
+  const State acting = now;
+  const RefinedSolution solved = solve_refined({system_, *applied_, acting, spec_.split}, factor_,
+                                               assembly.rhs, assembly.loads);
+  system_.set_motion(solved.q.col(0), solved.rest.col(0), now);
+  solve_error_ = solved.errors.front();
+}
+
+void PDeltaRounds::accelerate(StartForces& forces, const StartForces& found) {
+  constexpr std::size_t kDepth = 4;
+  constexpr std::size_t kPlainRounds = 3;
+  const Eigen::Index n = forces.size();
+  Past now{VectorXd(n), VectorXd(n)};
+  for (int i = 0; i < forces.size(); ++i) {
+    now.forces[i] = forces[MemberId(i)];
+    now.change[i] = found[MemberId(i)] - forces[MemberId(i)];
+  }
+  past_.push_back(now);
+  VectorXd next = now.forces + now.change;
+  if (past_.size() > kPlainRounds) {
+    const std::size_t depth = std::min(kDepth, past_.size() - 1);
+    Eigen::MatrixXd dF(n, static_cast<Eigen::Index>(depth)), dX = dF;
+    for (std::size_t k = 0; k < depth; ++k) {
+      const Past &a = past_[past_.size() - 2 - k], &b = past_[past_.size() - 1 - k];
+      dF.col(static_cast<Eigen::Index>(k)) = b.change - a.change;
+      dX.col(static_cast<Eigen::Index>(k)) = b.forces - a.forces;
+    }
+    Eigen::ColPivHouseholderQR<Eigen::MatrixXd> qr;
+    qr.setThreshold(1e-8);
+    qr.compute(dF);
+    next -= (dX + dF) * qr.solve(now.change);
+  }
+  for (int i = 0; i < forces.size(); ++i) forces[MemberId(i)] = next[i];
+}
+
+bool PDeltaRounds::definite(const Assembly& assembly) {
+  unstable_ = assembly.unstable_members;
+  const FactorStatus status = factor_.factorise(assembly.values);
+  const int inner = assembly.inner_negative_pivots + static_cast<int>(unstable_.size());
+  if (status == FactorStatus::positive_definite && inner == 0) return true;
+  negative_pivots_ = status == FactorStatus::positive_definite
+                         ? std::optional<int>(0)
+                         : negative_eigenvalues(system_.pattern(), assembly.values);
+  if (negative_pivots_) *negative_pivots_ += inner;
+  return false;
+}
+
+bool PDeltaRounds::solve(const Assembly& assembly, VectorXd& q, bool& proven) {
+  const bool inner = assembly.inner_negative_pivots > 0 || !assembly.unstable_members.empty();
+  if (!proven && !inner) {
+    const CgEnd end = conjugate_gradients(system_.pattern(), assembly.values,
+                                          inverse_of(*frame_.factor), assembly.rhs, q);
+    if (end == CgEnd::converged) return true;
+  }
+  proven = true;
+  if (!definite(assembly)) return false;
+  Eigen::MatrixXd x = assembly.rhs;
+  factor_.solve(x);
+  q = x.col(0);
+  return true;
+}
+
+ConvergenceRound PDeltaRounds::compare(const State& before, const State& after,
+                                       const StartForces& old_forces,
+                                       const StartForces& new_forces) const {
+  double change_u = 0, u = 0, change_n = 0, n = 0;
+  for (const NodeId id : system_.model().nodes.ids()) {
+    const Vector3d& now = after.nodes[id].translation;
+    change_u = std::max(change_u, (now - before.nodes[id].translation).cwiseAbs().maxCoeff());
+    u = std::max(u, now.cwiseAbs().maxCoeff());
+  }
+  for (const MemberId id : system_.model().members.ids()) {
+    change_n = std::max(change_n, std::abs(new_forces[id] - old_forces[id]));
+    n = std::max(n, std::abs(new_forces[id]));
+  }
+  return {u > 0 ? change_u / u : 0, n > 0 ? change_n / n : 0, 0};
+}
+
+/// Three rounds without progress, all of them tiny.
+bool PDeltaRounds::stagnates() const {
+  constexpr std::size_t kRoundsBack = 3;
+  if (rounds_.size() <= kRoundsBack + 2) return false;
+  const auto change = [this](std::size_t back) {
+    const ConvergenceRound& r = rounds_[rounds_.size() - 1 - back];
+    return std::max(r.change_u, r.change_n);
+  };
+  return change(0) > spec_.tolerance && change(0) <= kRoundingFloor &&
+         change(0) > 0.3 * change(kRoundsBack);
+}
+
+PDeltaRounds::End PDeltaRounds::run(double lambda, const StartForces& start) {
+  rounds_.clear();
+  past_.clear();
+  negative_pivots_.reset();
+  applied_ = std::make_shared<AppliedLoads>(system_.variant(), scaled(loads_, lambda));
+  const AppliedLoads& applied = *applied_;
+  StartForces forces = given_.value_or(start);
+  State before(system_.model());
+  VectorXd q = VectorXd::Zero(system_.dofs().size());
+  bool last = factor_.flops() < kIterativeFlops, refining = false;
+  for (int round = 1; round <= spec_.iterations; ++round) {
+    State now(system_.model());
+    now.geometric = true;
+    now.between_nodes = spec_.between_nodes;
+    now.lambda = lambda;
+    now.axial_given = given_.has_value();
+    for (const MemberId id : system_.model().members.ids())
+      now.members[id].axial_start = forces[id];
+    const Assembly assembly = system_.assemble(applied, now, spec_.split);
+    bool proven = last;
+    if (!solve(assembly, q, proven)) return End::not_definite;
+    if (!q.allFinite()) return End::not_finite;
+    system_.set_motion(q, now);
+    if (refining && proven) refine(assembly, now);
+    StartForces found = system_.axial_forces(applied, now);
+    ConvergenceRound record = compare(before, now, forces, found);
+    const VectorXd rest = assembly.rhs - multiply(system_.pattern(), assembly.values, q);
+    const double load = assembly.rhs.lpNorm<Eigen::Infinity>();
+    record.residual = load > 0 ? rest.lpNorm<Eigen::Infinity>() / load : 0;
+    rounds_.push_back(record);
+    stagnates_ = stagnates();
+    const bool small = given_.has_value() ||
+                       (record.change_u <= spec_.tolerance && record.change_n <= spec_.tolerance);
+    if ((small || stagnates_) && proven) {
+      bool settled = refining || given_.has_value();
+      if (!refining) {
+        const State rough = now;
+        refine(assembly, now);
+        const StartForces refined = system_.axial_forces(applied, now);
+        const ConvergenceRound moved = compare(rough, now, found, refined);
+        found = refined;
+        settled = settled || std::max(moved.change_u, moved.change_n) <= spec_.tolerance;
+      }
+      if (settled) {
+        state_ = now;
+        forces_ = found;
+        return End::converged;
+      }
+      refining = true;
+    }
+    if (small || stagnates_) last = true;
+    before = now;
+    if (!given_) accelerate(forces, found);
+  }
+  return End::limit;
+}
+
+}  // namespace ulterix
