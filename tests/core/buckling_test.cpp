@@ -138,11 +138,7 @@ BucklingResult portal(double psi, bool fixed, bool held) {
   const MaterialId m = b.material(1, 0.4);
   const SectionId column = b.section(bending_only(1, 1e7)),
                   beam = b.section(bending_only(psi, 1e7));
-  const NodeId A = b.node("A", 0, 0, 0), B = b.node("B", 0, 0, 1), C = b.node("C", 1, 0, 1),
-               D = b.node("D", 1, 0, 0);
-  b.member("AB", A, B, column, m);
-  b.member("BC", B, C, beam, m);
-  b.member("DC", D, C, column, m);
+  const auto [A, B, C, D] = b.portal(1, 1, column, beam, m);
   const std::vector<int> base = fixed ? std::vector<int>{0, 2, 4} : std::vector<int>{0, 2};
   b.fix(A, base);
   b.fix(D, base);
@@ -448,11 +444,7 @@ TEST(Buckling, AForgottenRestraintAcrossAFlatFrameIsNamed) {
   p.Iz = 4e-6;
   p.J = 1e-5;
   const SectionId s = b.section(p);
-  const NodeId A = b.node("A", 0, 0, 0), B = b.node("B", 0, 0, 4), C = b.node("C", 6, 0, 4),
-               D = b.node("D", 6, 0, 0);
-  b.member("AB", A, B, s, m);
-  b.member("BC", B, C, s, m);
-  b.member("DC", D, C, s, m);
+  const auto [A, B, C, D] = b.portal(6, 4, s, s, m);
   b.fix_all(A);
   b.fix_all(D);
   b.nodal_load(B, 2, -1e4);
@@ -486,11 +478,7 @@ TEST(Buckling, MarchDiffersWhereForcesMove) {
   FrameBuilder b(Plane::xz);
   const MaterialId m = b.material(210e9, 81e9);
   const SectionId s = b.section(bending_only(1e-5, 5e-3));
-  const NodeId A = b.node("A", 0, 0, 0), B = b.node("B", 0, 0, 4), C = b.node("C", 5, 0, 4),
-               D = b.node("D", 5, 0, 0);
-  b.member("AB", A, B, s, m);
-  b.member("BC", B, C, s, m);
-  b.member("DC", D, C, s, m);
+  const auto [A, B, C, D] = b.portal(5, 4, s, s, m);
   b.fix(A, {0, 2, 4});
   b.fix(D, {0, 2, 4});
   b.nodal_load(B, force6(4e4, 0, -2e5));

@@ -85,11 +85,7 @@ TEST(B2, Portals) {
     FrameBuilder b(Plane::xz);
     const SectionId s = b.section(bending_only(1, 1e7));
     const MaterialId m = b.material(1, 1);
-    const NodeId A = b.node("A", 0, 0, 0), B = b.node("B", 0, 0, 1), C = b.node("C", 1, 0, 1),
-                 D = b.node("D", 1, 0, 0);
-    b.member("AB", A, B, s, m);
-    b.member("BC", B, C, s, m);
-    b.member("DC", D, C, s, m);
+    const auto [A, B, C, D] = b.portal(1, 1, s, s, m);
     for (const NodeId foot : {A, D})
       b.fix(foot, fixed ? std::vector<int>{0, 2, 4} : std::vector<int>{0, 2});
     for (const NodeId head : {B, C}) b.nodal_load(head, force6(0, 0, -2 * kh * kh));

@@ -110,17 +110,28 @@ TEST(N1, VibrationAboutAForceInsideAMember) {
   EXPECT_RELATIVE(omega(false), omega(true), 2e-6);
 }
 
+struct MasslessBeam {
+  NodeId left, right;
+  MemberId beam;
+};
+
+/// A pinned beam without density, under a gravity of 10 m/s².
+MasslessBeam massless_beam(FrameBuilder& b, double L) {
+  const NodeId left = b.node("left", 0, 0, 0), right = b.node("right", L, 0, 0);
+  const MemberId beam =
+      b.member("beam", left, right, b.section(bending_only(2e-5, 5e-3)), b.material(210e9, 81e9));
+  b.fix(left, {0, 2});
+  b.fix(right, {2});
+  b.model.gravity = 10;
+  return {left, right, beam};
+}
+
 /// M7: a massless pinned beam with the mass of a point load at a: ω² = 3EI·L/(m·a²(L − a)²).
 TEST(N2, ThePointLoadsMassStaysWhereItIs) {
   for (const double a : {0.1, 0.3, 0.5, 0.8}) {
     FrameBuilder b(Plane::xz);
     const double L = 6, EI = 210e9 * 2e-5;
-    const NodeId left = b.node("left", 0, 0, 0), right = b.node("right", L, 0, 0);
-    const MemberId beam =
-        b.member("beam", left, right, b.section(bending_only(2e-5, 5e-3)), b.material(210e9, 81e9));
-    b.fix(left, {0, 2});
-    b.fix(right, {2});
-    b.model.gravity = 10;
+    const auto [left, right, beam] = massless_beam(b, L);
     b.point(beam, a * L, force6(0, 0, -5000));  // 500 kg
     b.model.mass.from_loads = {{CaseId(0), 1.0}};
     b.model.mass.directions = {false, false, true};
@@ -135,12 +146,7 @@ TEST(N2, ThePointLoadsMassStaysWhereItIs) {
 TEST(N2, LoadByLoadAndUpToWhereALoadChangesItsSign) {
   FrameBuilder b(Plane::xz);
   const double L = 10;
-  const NodeId left = b.node("left", 0, 0, 0), right = b.node("right", L, 0, 0);
-  const MemberId beam =
-      b.member("beam", left, right, b.section(bending_only(2e-5, 5e-3)), b.material(210e9, 81e9));
-  b.fix(left, {0, 2});
-  b.fix(right, {2});
-  b.model.gravity = 10;
+  const auto [left, right, beam] = massless_beam(b, L);
   // −10 kN/m to +10 kN/m: 5 m of a triangle of 1000 kg/m at its end.
   b.distributed(beam, force6(0, 0, -1e4), force6(0, 0, 1e4), 0, L);
   b.uniform(beam, 2, 3e3);  // lifts, and takes nothing away
@@ -226,11 +232,7 @@ TEST(N7, NearTheCriticalLoadPDeltaStands) {
   FrameBuilder b(Plane::xz);
   const MaterialId m = b.material(210e9, 81e9);
   const SectionId s = b.section(bending_only(1e-5, 5e-3));
-  const NodeId A = b.node("A", 0, 0, 0), B = b.node("B", 0, 0, 4), C = b.node("C", 5, 0, 4),
-               D = b.node("D", 5, 0, 0);
-  b.member("AB", A, B, s, m);
-  b.member("BC", B, C, s, m);
-  b.member("DC", D, C, s, m);
+  const auto [A, B, C, D] = b.portal(5, 4, s, s, m);
   b.fix(A, {0, 2, 4});
   b.fix(D, {0, 2, 4});
   b.nodal_load(B, force6(3e3, 0, -2e5));

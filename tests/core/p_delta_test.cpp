@@ -254,11 +254,7 @@ TEST(S4, SymmetricFrameAboveItsSwayLoad) {
   FrameBuilder b(Plane::xz);
   const MaterialId mat = b.material(1, 1);
   const SectionId s = b.section(bending_only(1, 1e8));
-  const NodeId A = b.node("A", 0, 0, 0), B = b.node("B", 0, 0, 1), C = b.node("C", 1, 0, 1),
-               D = b.node("D", 1, 0, 0);
-  b.member("AB", A, B, s, mat);
-  b.member("BC", B, C, s, mat);
-  b.member("DC", D, C, s, mat);
+  const auto [A, B, C, D] = b.portal(1, 1, s, s, mat);
   b.fix(A, {0, 2, 4});
   b.fix(D, {0, 2, 4});
   const double P = 1.8 * 2.7164597 * 2.7164597;  // B2: kh = 2.7164597 for the sway mode
@@ -422,11 +418,7 @@ TEST(PDelta, RunsOutOfRoundsAndSaysSo) {
   FrameBuilder b(Plane::xz);
   const MaterialId mat = b.material(210e9, 81e9);
   const SectionId s = b.section(bending_only(5e-5, 5e-3));
-  const NodeId A = b.node("A", 0, 0, 0), B = b.node("B", 0, 0, 4), C = b.node("C", 5, 0, 4),
-               D = b.node("D", 5, 0, 0);
-  b.member("AB", A, B, s, mat);
-  b.member("BC", B, C, s, mat);
-  b.member("DC", D, C, s, mat);
+  const auto [A, B, C, D] = b.portal(5, 4, s, s, mat);
   b.fix(A, {0, 2, 4});
   b.fix(D, {0, 2});
   b.nodal_load(B, force6(50e3, 0, -900e3));

@@ -68,6 +68,19 @@ class FrameBuilder {
     return model.members.push_back(member);
   }
 
+  /// Columns AB and DC in the xz plane from z = 0, and a beam BC on them; no supports.
+  struct Portal {
+    NodeId A, B, C, D;
+  };
+  Portal portal(double width, double height, SectionId column, SectionId beam, MaterialId m) {
+    const Portal p{node("A", 0, 0, 0), node("B", 0, 0, height), node("C", width, 0, height),
+                   node("D", width, 0, 0)};
+    member("AB", p.A, p.B, column, m);
+    member("BC", p.B, p.C, beam, m);
+    member("DC", p.D, p.C, column, m);
+    return p;
+  }
+
   /// directions: e.g. {0, 2, 4}.
   void fix(NodeId n, const std::vector<int>& directions) {
     Support s;

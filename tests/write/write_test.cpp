@@ -180,11 +180,7 @@ TEST(Tables, RowsMatchTheirColumns) {
   FrameBuilder b(Plane::xz);
   const MaterialId steel = b.material(210e9, 81e9, 7850);
   const SectionId s = b.section(bending_only(1e-4, 1e-2));
-  const NodeId A = b.node("A", 0, 0, 0), B = b.node("B", 0, 0, 4), C = b.node("C", 6, 0, 4),
-               D = b.node("D", 6, 0, 0);
-  b.member("AB", A, B, s, steel);
-  b.member("BC", B, C, s, steel);
-  b.member("DC", D, C, s, steel);
+  const auto [A, B, C, D] = b.portal(6, 4, s, s, steel);
   b.fix(A, {0, 2, 4});
   b.fix(D, {0, 2, 4});
   b.nodal_load(B, force6(1e4, 0, -1e5));
