@@ -24,6 +24,10 @@ constexpr double kProgress = 0.9;
 constexpr int kNearVectors = 8;
 /// Residuals of the shifted problem at first, relative.
 constexpr double kSearchTolerance = 1e-5;
+/// Residuals of the coarse modes.
+constexpr double kCoarse = 3e-2;
+/// Of the tolerance, where functions are chosen by coarse modes, so that once is enough.
+constexpr double kCoarseMargin = 0.3;
 
 /// W and K·W of X, pack by pack: act(x, w, kw).
 template <class Act>
@@ -72,7 +76,8 @@ class ModeSearch {
     for (int pass = 0;; ++pass) {
       ModeErrors errors = estimate();
       ModeProblem::Counts counts = enough_functions(
-          problem_, errors, static_cast<int>(last_wanted()) + 1, options_.tolerance);
+          problem_, errors, static_cast<int>(last_wanted()) + 1,
+          settled_ ? options_.tolerance : kCoarseMargin * options_.tolerance);
       const bool fine = std::equal(counts.begin(), counts.end(), problem_.counts().begin());
       if (settled_ && (fine || used_up_ || pass >= kMostPasses)) {
         const bool enough = within_tolerance(errors);
@@ -144,7 +149,7 @@ class ModeSearch {
       options.start.topRows(start.rows()) = start;
     }
     BlockLanczos lanczos(eigen_problem(problem_), options);
-    PairsWanted ask = wanted(options_.wanted, large() ? 3e-2 : 1e-2, 1, kBeside);
+    PairsWanted ask = wanted(options_.wanted, kCoarse, 1, kBeside);
     ask.most_vectors = std::max(96, 2 * options_.wanted);
     pairs_ = lanczos.find(ask);
     if (pairs_.theta.size() < ask.count) {
