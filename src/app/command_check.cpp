@@ -255,8 +255,13 @@ int command_check(const Arguments& arguments) {
     fmt::print("{}", tables_as_markdown());
     return kDone;
   }
-  ModelFile file;
   const std::string path = CommandOptions::target(*parsed, "model file");
+  const std::string picture = parsed->count("picture") > 0 ? (*parsed)["picture"].as<std::string>()
+                                                           : base_name(path) + "-check.svg";
+  if (!is_picture(picture)) {
+    throw CallError(fmt::format("--picture: {} ends in none of .svg, .png, .pdf", picture));
+  }
+  ModelFile file;
   if (!read_or_complain(path, file)) return kWrongModelOrCall;
   Inventory(file).print();
   const ElasticFrame frame = make_elastic_frame(file.model);
@@ -271,9 +276,6 @@ int command_check(const Arguments& arguments) {
                                width, 13));
   }
   if (parsed->count("no-picture") == 0) {
-    const std::string picture = parsed->count("picture") > 0
-                                    ? (*parsed)["picture"].as<std::string>()
-                                    : base_name(path) + "-check.svg";
     draw_files({picture}, file.model.title + ": the model with its local axes",
                [&file](Canvas& canvas) { draw_model(canvas, file.model, file.units); });
     fmt::print("  picture    {}\n", picture);

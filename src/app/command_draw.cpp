@@ -14,6 +14,7 @@
 #include "draw/model_figure.hpp"
 #include "draw/result_figures.hpp"
 #include "read/near_names.hpp"
+#include "write/results_folder.hpp"
 
 namespace ulterix {
 
@@ -124,15 +125,17 @@ std::vector<std::string> output_paths(const Results& results, const DrawRequest&
     const fs::path base = fs::path(results.folder()) / "figures" / name;
     return {base.string() + ".svg", base.string() + ".png"};
   }
-  const std::string ending = fs::path(request.output).extension().string();
-  if (ending != ".svg" && ending != ".png" && ending != ".pdf") {
+  if (!is_picture(request.output)) {
     throw CallError(fmt::format("--output: {} ends in none of .svg, .png, .pdf", request.output));
   }
   return {request.output};
 }
 
-void tell_files(const std::vector<std::string>& paths) {
-  for (const std::string& p : paths) fmt::print("{}\n", p);
+void tell_files(const Results& results, const std::vector<std::string>& paths) {
+  for (const std::string& p : paths) {
+    list_file(results.folder(), p);
+    fmt::print("{}\n", p);
+  }
 }
 
 void draw_stored_model(const Results& results, DrawRequest request) {
@@ -146,7 +149,7 @@ void draw_stored_model(const Results& results, DrawRequest request) {
   draw_files(paths, file.model.title + ": the model", [&](Canvas& canvas) {
     draw_model(canvas, file.model, file.units, request.settings, loads ? &*loads : nullptr);
   });
-  tell_files(paths);
+  tell_files(results, paths);
 }
 
 /// The analysis whose modes are drawn: the one asked for, else the first that has some for the
@@ -263,13 +266,13 @@ void draw_stored_modes(const Results& results, DrawRequest request) {
     out.open(path, std::ios::binary);
     out << animated_modes(file.model, heading, modes, request.settings);
     out.close();
-    return tell_files({path});
+    return tell_files(results, {path});
   }
   const auto paths = output_paths(results, request, as_file_name(name));
   draw_files(paths, fmt::format("{}: {}", file.model.title, heading), [&](Canvas& canvas) {
     draw_modes(canvas, file.model, heading, modes, request.settings);
   });
-  tell_files(paths);
+  tell_files(results, paths);
 }
 
 void draw_stored_results(const Results& results, DrawRequest request) {
@@ -290,7 +293,7 @@ void draw_stored_results(const Results& results, DrawRequest request) {
   const auto paths = output_paths(results, request, as_file_name(name));
   draw_files(paths, fmt::format("{}: {} under {}", run.model().title, request.what, load),
              [&](Canvas& canvas) { draw_what(canvas, request, steps, run.units()); });
-  tell_files(paths);
+  tell_files(results, paths);
 }
 
 DrawRequest request_of(const cxxopts::ParseResult& parsed, const std::string& what) {

@@ -6,6 +6,7 @@
 #include <optional>
 
 #include "app/digest.hpp"
+#include "app/interruption.hpp"
 #include "app/model_input.hpp"
 #include "app/options.hpp"
 #include "app/progress.hpp"
@@ -64,6 +65,7 @@ int run_and_write(const std::string& model_path, const RunSettings& settings) {
   const std::string target =
       settings.folder.empty() ? base_name(model_path) + "-results" : settings.folder;
   ResultsFolder folder(target);  // before the work: a wrong place is told at once
+  const Interruption interruption([&folder] { folder.abandon(); });
   TablesWriter tables(folder.building());
   ModelFile file;
   if (!read_or_complain(model_path, file)) return kWrongModelOrCall;

@@ -1,5 +1,7 @@
 #pragma once
 
+// A comma is part of a name: what may be given many times is given many times.
+#define CXXOPTS_VECTOR_DELIMITER '\0'
 #include <cxxopts.hpp>
 #include <optional>
 #include <stdexcept>

@@ -1,12 +1,14 @@
 #include <fmt/format.h>
 
 #include <array>
+#include <cerrno>
 #include <cstdio>
 #include <system_error>
 
 #include "app/commands.hpp"
 #include "app/options.hpp"
 #include "read/near_names.hpp"
+#include "units/printable.hpp"
 #include "write/results_folder.hpp"
 #include "write/results_store.hpp"
 #include "write/version.hpp"
@@ -62,14 +64,17 @@ int dispatch(const Arguments& arguments) {
 
 /// On stderr, which may be full itself.
 void tell(const std::string& words) {
-  std::fputs(("ulterix: " + words + "\n").c_str(), stderr);
+  std::fputs(("ulterix: " + printable(words) + "\n").c_str(), stderr);
 }
 
 }  // namespace
 
 int run_program(const Arguments& arguments) {
   try {
-    return dispatch(arguments);
+    const int status = dispatch(arguments);
+    // What was printed may have stayed in the buffer until now.
+    if (std::fflush(stdout) == 0 && std::ferror(stdout) == 0) return status;
+    throw std::system_error(errno, std::generic_category());
   } catch (const CallError& error) {
     tell(error.what());
     return kWrongModelOrCall;

@@ -4,6 +4,7 @@
 #include <cairo-svg.h>
 #include <cairo.h>
 
+#include <filesystem>
 #include <fstream>
 #include <ios>
 #include <sstream>
@@ -153,6 +154,11 @@ Vector2d Canvas::measure(const std::string& words, const TextStyle& style) {
   cairo_text_extents_t extents;
   cairo_text_extents(cr, words.c_str(), &extents);
   return {extents.x_advance, style.size};
+}
+
+bool is_picture(const std::string& path) {
+  const std::string ending = std::filesystem::path(path).extension().string();
+  return ending == ".svg" || ending == ".png" || ending == ".pdf";
 }
 
 void draw_files(const std::vector<std::string>& paths, const std::string& alt,

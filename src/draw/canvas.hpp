@@ -60,6 +60,9 @@ class Canvas {
   void* cairo_;  // cairo_t*; the header stays free of Cairo
 };
 
+/// True for a path that ends in .svg, .png or .pdf.
+bool is_picture(const std::string& path);
+
 /// Draws the same picture into each file; the format follows the ending (.svg, .png, .pdf). `alt`
 /// is the text for who cannot see it. Throws std::ios_base::failure where a file cannot be written.
 void draw_files(const std::vector<std::string>& paths, const std::string& alt,

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <cctype>
+#include <cstdint>
 
 #include "draw/canvas.hpp"
 #include "draw/figure.hpp"
@@ -64,13 +65,20 @@ int draw_all_mechanisms(const RunResult& result, const fs::path& folder) {
 }  // namespace
 
 std::string as_file_name(const std::string& name) {
+  constexpr std::size_t kMost = 80, kKept = 60;
   std::string result;
+  std::uint32_t hash = 2166136261U;
   for (const char c : name) {
-    const bool plain =
-        std::isalnum(static_cast<unsigned char>(c)) != 0 || c == '-' || c == '.' || c == '_';
-    result += plain ? c : '_';
+    const auto byte = static_cast<unsigned char>(c);
+    hash = (hash ^ byte) * 16777619U;
+    const bool letter = byte >= 0x80 || std::isalnum(byte) != 0;  // of any alphabet
+    const bool plain = letter || c == '-' || c == '_' || (c == '.' && !result.empty());
+    result += plain ? std::string(1, c) : fmt::format("%{:02X}", byte);
   }
-  return result;
+  if (result.size() <= kMost) return result;
+  std::size_t end = kKept;
+  while ((static_cast<unsigned char>(result[end]) & 0xC0) == 0x80) --end;
+  return fmt::format("{}~{:08x}", result.substr(0, end), hash);
 }
 
 int draw_results(const RunResult& result, const UnitSystem& units, const fs::path& folder,

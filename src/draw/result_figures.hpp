@@ -14,7 +14,8 @@ namespace ulterix {
 int draw_results(const RunResult& result, const UnitSystem& units,
                  const std::filesystem::path& folder, const Progress& progress = {});
 
-/// A load's name as part of a file name.
+/// A name as part of a file name, another for each name: letters of any alphabet, digits, - _ and .
+/// stay, everything else is written %NN, and what is long ends in ~ and a checksum.
 std::string as_file_name(const std::string& name);
 
 }  // namespace ulterix

@@ -7,6 +7,8 @@
 #include <toml++/toml.h>
 
 #include <algorithm>
+#include <optional>
+#include <string>
 
 namespace ulterix {
 
@@ -74,8 +76,74 @@ const Value* Value::find(std::string_view key) const {
   return nullptr;
 }
 
+namespace {
+
+/// More parts of one key than this are no model; the parser would nest a table for each.
+constexpr int kMostParts = 64;
+
+/// Walks through TOML text far enough to tell strings and comments from the rest.
+class KeyScanner {
+ public:
+  explicit KeyScanner(std::string_view text) : text_(text) {}
+
+  /// Where a key has too many parts; nothing where none has.
+  std::optional<Location> too_deep() {
+    int parts = 0;
+    while (at_ < text_.size()) {
+      const char c = text_[at_];
+      if (c == '"' || c == '\'') {
+        skip_string(c);
+        continue;
+      }
+      if (c == '#') {
+        skip_to("\n");
+        continue;
+      }
+      if (c == '.' && ++parts >= kMostParts) return place();
+      if (std::string_view("\n=,[]{}").find(c) != std::string_view::npos) parts = 0;
+      ++at_;
+    }
+    return std::nullopt;
+  }
+
+ private:
+  void skip_to(std::string_view end) {
+    at_ = text_.find(end, at_);
+    if (at_ == std::string_view::npos) at_ = text_.size();
+  }
+
+  void skip_string(char quote) {
+    const std::string three(3, quote);
+    const bool lines = text_.substr(at_).starts_with(three);
+    const std::string end = lines ? three : std::string(1, quote);
+    at_ += end.size();
+    while (at_ < text_.size() && !text_.substr(at_).starts_with(end)) {
+      if (!lines && text_[at_] == '\n') return;
+      at_ += quote == '"' && text_[at_] == '\\' ? 2 : 1;
+    }
+    at_ = std::min(at_ + end.size(), text_.size());
+  }
+
+  Location place() const {
+    const std::string_view before = text_.substr(0, at_);
+    const auto line = static_cast<int>(std::count(before.begin(), before.end(), '\n')) + 1;
+    const std::size_t start = before.rfind('\n');
+    return {line, static_cast<int>(at_ - (start == std::string_view::npos ? 0 : start + 1)) + 1};
+  }
+
+  std::string_view text_;
+  std::size_t at_ = 0;
+};
+
+}  // namespace
+
 ParsedDocument parse_document(std::string_view text) {
   ParsedDocument result;
+  if (const auto at = KeyScanner(text).too_deep()) {
+    result.complaints.push_back(
+        {*at, "a key with more than " + std::to_string(kMostParts) + " parts; nothing was read"});
+    return result;
+  }
   try {
     const toml::table table = toml::parse(text, std::string_view("model"));
     convert_table(table, result.root);

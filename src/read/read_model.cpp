@@ -1,6 +1,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <filesystem>
 #include <fstream>
 #include <numeric>
 #include <sstream>
@@ -8,6 +9,7 @@
 #include "core/model/local_axes.hpp"
 #include "core/modes/frame_mass.hpp"
 #include "read/reading.hpp"
+#include "units/printable.hpp"
 
 namespace ulterix {
 
@@ -42,6 +44,28 @@ void drop_strayed_keys(Reading& r, Value& value, const std::string& header, int 
     }
     return false;
   });
+}
+
+/// Names and texts that a terminal would obey, or that are too long to be read, are refused; the
+/// entries stay, so that nobody who uses them is told as well.
+void check_texts(Reading& r, const Value& value) {
+  constexpr std::size_t kLongName = 200, kLongText = 2000;
+  const auto check = [&r](const std::string& text, std::size_t most, const char* what,
+                          Location at) {
+    if (!is_printable(text)) {
+      r.complain(at, "the {} \"{}\" holds a character that is not printed", what,
+                 printable(text.substr(0, kLongName)));
+    } else if (text.size() > most) {
+      r.complain(at, "the {} that begins with \"{}\" is longer than {} bytes", what,
+                 text.substr(0, 40), most);
+    }
+  };
+  if (value.is_text()) check(value.text, kLongText, "text", value.at);
+  for (const Value& item : value.items) check_texts(r, item);
+  for (const Entry& entry : value.entries) {
+    check(entry.key, kLongName, "name", entry.at);
+    check_texts(r, entry.value);
+  }
 }
 
 void check_nodes(Reading& r) {
@@ -189,6 +213,7 @@ ModelFile read_model(const std::string& text, const std::string& path) {
   }
   Value& root = document.root;
   Reading r(file);
+  check_texts(r, root);
   drop_strayed_keys(r, root, "", 0);
   read_top(r, root);
   read_materials(r, part(root, "materials"));
@@ -212,6 +237,13 @@ ModelFile read_model(const std::string& text, const std::string& path) {
 }
 
 ModelFile read_model_file(const std::string& path) {
+  std::error_code none;
+  if (std::filesystem::is_directory(path, none)) {
+    ModelFile file;
+    file.path = path;
+    file.complaints.push_back({{}, "this is a folder, not a model file"});
+    return file;
+  }
   std::ifstream in(path, std::ios::binary);
   std::ostringstream text;
   if (in) text << in.rdbuf();
@@ -224,19 +256,56 @@ ModelFile read_model_file(const std::string& path) {
   return read_model(text.str(), path);
 }
 
+namespace {
+
+/// A line of a file as it is shown: without what a terminal would obey, and around the place alone
+/// where it is long; with it, what stands before the caret below.
+std::pair<std::string, std::string> excerpt_of(const std::string& line, std::size_t place) {
+  constexpr std::size_t kBefore = 100, kLong = 160;
+  // Columns count characters.
+  std::vector<std::string> characters;
+  std::vector<std::size_t> widths;
+  for (std::size_t i = 0; i < line.size();) {
+    std::size_t end = i + 1;
+    while (end < line.size() && (static_cast<unsigned char>(line[end]) & 0xC0) == 0x80) ++end;
+    const std::string one = line.substr(i, end - i);
+    characters.push_back(one == "\t" ? " " : printable(one));
+    widths.push_back(is_printable(one) || one == "\t" ? 1 : characters.back().size());
+    i = end;
+  }
+  place = std::min(place, characters.size());
+  std::size_t first = 0, last = characters.size();
+  if (last > kLong) {
+    first = place > kBefore ? place - kBefore : 0;
+    last = std::min(last, first + kLong);
+  }
+  std::string excerpt = first > 0 ? "..." : "", caret = first > 0 ? "   " : "";
+  for (std::size_t i = first; i < last; ++i) {
+    excerpt += characters[i];
+    if (i < place) caret.append(widths[i], ' ');
+  }
+  return {excerpt + (last < characters.size() ? "..." : ""), caret};
+}
+
+std::string shortened(const std::string& words) {
+  constexpr std::size_t kMost = 2000;
+  return words.size() <= kMost ? words : words.substr(0, kMost) + " ...";
+}
+
+}  // namespace
+
 std::string format_complaint(const ModelFile& file, const Complaint& complaint) {
-  if (complaint.at.line == 0) return fmt::format("{}: {}\n", file.path, complaint.words);
+  if (complaint.at.line == 0) {
+    return fmt::format("{}: {}\n", printable(file.path), printable(shortened(complaint.words)));
+  }
   std::istringstream lines(file.text);
   std::string line;
   for (int i = 0; i < complaint.at.line && std::getline(lines, line); ++i) {
   }
   const auto column = static_cast<std::size_t>(std::max(complaint.at.column, 1));
-  std::string caret;
-  // Columns count characters; tabs are kept so that the caret stands under its place.
-  for (std::size_t i = 0; i + 1 < column && i < line.size(); ++i)
-    caret += line[i] == '\t' ? '\t' : ' ';
-  return fmt::format("{}:{}:{}: {}\n    {}\n    {}^\n", file.path, complaint.at.line, column,
-                     complaint.words, line, caret);
+  const auto [excerpt, caret] = excerpt_of(line, column - 1);
+  return fmt::format("{}:{}:{}: {}\n    {}\n    {}^\n", printable(file.path), complaint.at.line,
+                     column, printable(shortened(complaint.words)), excerpt, caret);
 }
 
 }  // namespace ulterix

@@ -81,9 +81,21 @@ bool Reading::check_keys(const Value& table, std::string_view keys, const std::s
   return good;
 }
 
+std::optional<double> Reading::in_range(double value, Location at, Quantity q,
+                                        const std::string& who) {
+  if (std::abs(value) <= largest_of(q)) return value;
+  const std::string unit = units.label(q);
+  complain(at, "{}: {:.3g}{} is beyond any frame (largest {:.3g}): is the unit right?", who,
+           units.from_si(q, value), unit.empty() ? "" : " " + unit,
+           units.from_si(q, largest_of(q)));
+  return std::nullopt;
+}
+
 std::optional<double> Reading::quantity(const Value& value, Quantity q, const std::string& who) {
   if (value.is_number()) {
-    if (std::isfinite(value.number)) return units.to_si(q, value.number);
+    if (std::isfinite(value.number)) {
+      return in_range(units.to_si(q, value.number), value.at, q, who);
+    }
     complain(value.at, "{}: the number is not finite", who);
     return std::nullopt;
   }
@@ -96,7 +108,7 @@ std::optional<double> Reading::quantity(const Value& value, Quantity q, const st
     complain(value.at, "{}: \"{}\" does not start with a finite number", who, value.text);
     return std::nullopt;
   }
-  if (split->unit.empty()) return units.to_si(q, split->number);
+  if (split->unit.empty()) return in_range(units.to_si(q, split->number), value.at, q, who);
   const auto unit = parse_unit(split->unit);
   if (!unit) {
     complain(value.at, "{}: no unit \"{}\"{}", who, split->unit,
@@ -109,7 +121,7 @@ std::optional<double> Reading::quantity(const Value& value, Quantity q, const st
              label.empty() ? "" : fmt::format(" (a bare number means {})", label));
     return std::nullopt;
   }
-  return split->number * unit->factor;
+  return in_range(split->number * unit->factor, value.at, q, who);
 }
 
 std::optional<double> Reading::quantity(const Value& table, std::string_view key, Quantity q,

@@ -73,6 +73,8 @@ class Reading {
   std::vector<std::string> group_names() const;
 
  private:
+  /// The value itself; complains and returns nothing where it is beyond any frame.
+  std::optional<double> in_range(double value, Location at, Quantity q, const std::string& who);
   bool complain_about_key(const Entry& entry, const Value& table, std::string_view keys,
                           const std::string& who);
 };

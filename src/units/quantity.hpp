@@ -46,6 +46,10 @@ struct Dimension {
 
 Dimension dimension_of(Quantity quantity);
 
+/// The largest magnitude that a model may give, SI: far beyond any frame, and small enough that
+/// products of what a model holds stay finite.
+double largest_of(Quantity quantity);
+
 /// "a force", "a length", for complaints.
 std::string_view words_of(Quantity quantity);
 

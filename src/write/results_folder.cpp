@@ -11,6 +11,7 @@
 #include <cmath>
 #include <cstring>
 #include <fstream>
+#include <map>
 #include <nlohmann/json.hpp>
 
 #include "core/results/modes.hpp"
@@ -147,6 +148,72 @@ bool is_results_folder(const fs::path& folder) {
 
 namespace {
 
+constexpr const char* kStoreName = "results.sqlite";
+
+/// True for the current folder and those above it.
+bool holds_us(const fs::path& folder) {
+  std::error_code error;
+  const fs::path inner = fs::current_path(error), outer = fs::weakly_canonical(folder, error);
+  if (error) return false;
+  for (fs::path p = inner;; p = p.parent_path()) {
+    if (p == outer) return true;
+    if (p == p.parent_path()) return false;
+  }
+}
+
+/// Sizes of the files that this program wrote into a folder, by their paths in it.
+std::map<std::string, std::uintmax_t> listed_files(const fs::path& folder) {
+  std::map<std::string, std::uintmax_t> files;
+  std::ifstream in(folder / kFileList);
+  std::uintmax_t size = 0;
+  for (std::string path; in >> size && in.get() && std::getline(in, path);) files[path] = size;
+  return files;
+}
+
+/// Of folders that have no list yet.
+bool is_named_as_ours(const fs::path& path) {
+  const std::string ending = path.extension().string();
+  if (path.parent_path() == "tables") return ending == ".csv";
+  if (path.parent_path() == "figures") return ending == ".svg" || ending == ".png";
+  return path == "summary.json" || path == kStoreName || path == "model.toml";
+}
+
+std::string list_line(const fs::path& folder, const fs::path& file) {
+  std::error_code error;
+  const std::uintmax_t size = fs::file_size(file, error);
+  return fmt::format("{} {}\n", error ? 0 : size, file.lexically_relative(folder).generic_string());
+}
+
+/// Throws where the disk does not take it.
+void write_list(const fs::path& folder) {
+  std::string lines;
+  for (const auto& entry : fs::recursive_directory_iterator(folder)) {
+    if (entry.is_regular_file() && entry.path() != folder / kFileList) {
+      lines += list_line(folder, entry.path());
+    }
+  }
+  std::ofstream out(folder / kFileList, std::ios::binary);
+  out << lines;
+  out.close();
+  if (!out) throw FolderError{fmt::format("{} cannot be written", kFileList), false};
+}
+
+/// Puts a file of somebody else's into another folder, where both names lead to it.
+void carry_over(const fs::path& file, fs::path to) {
+  std::error_code error;
+  while (fs::exists(fs::symlink_status(to, error))) to += ".kept";
+  fs::create_directories(to.parent_path(), error);
+  if (fs::is_symlink(file, error)) {
+    fs::copy_symlink(file, to, error);
+  } else {
+    fs::create_hard_link(file, to, error);
+    if (error) fs::copy_file(file, to, error);
+  }
+  if (error) {
+    throw FolderError{fmt::format("{} cannot be kept: {}", file.string(), error.message()), false};
+  }
+}
+
 /// Removes what runs that died left beside the target.
 void clear_unfinished(const fs::path& parent, const std::string& name) {
   const std::string start = fmt::format(".{}.unfinished-", name);
@@ -165,20 +232,35 @@ void clear_unfinished(const fs::path& parent, const std::string& name) {
 ResultsFolder::ResultsFolder(fs::path target) : target_(std::move(target)) {
   if (target_.filename().empty()) target_ = target_.parent_path();
   std::error_code error;
+  if (fs::is_symlink(target_, error)) {
+    const fs::path real = fs::canonical(target_, error);
+    if (error) {
+      throw FolderError{fmt::format("{} is a link to nothing", target_.string()), true};
+    }
+    target_ = real;
+  }
+  if (holds_us(target_)) {
+    throw FolderError{
+        fmt::format("{} is the folder you are in, or holds it: choose another one with -o",
+                    target_.string()),
+        true};
+  }
   const bool there = fs::exists(fs::symlink_status(target_, error));
   if (there && !fs::is_directory(target_)) {
     throw FolderError{fmt::format("{} is a file, not a results folder", target_.string()), true};
   }
-  if (there && !fs::is_empty(target_, error) && !is_results_folder(target_)) {
+  const bool ours = there && is_results_folder(target_) && fs::exists(target_ / kStoreName, error);
+  if (there && !ours && !fs::is_empty(target_, error)) {
     throw FolderError{
-        fmt::format("{} holds something else (no summary.json of this program); it is "
+        fmt::format("{} holds something else (not summary.json and {} of this program); it is "
                     "left as it is: choose another folder with -o",
-                    target_.string()),
+                    target_.string(), kStoreName),
         true};
   }
   const fs::path parent = target_.parent_path().empty() ? fs::path(".") : target_.parent_path();
   clear_unfinished(parent, target_.filename().string());
   building_ = parent / fmt::format(".{}.unfinished-{}", target_.filename().string(), getpid());
+  fs::remove_all(building_, error);
   fs::create_directories(building_ / "tables", error);
   if (!error) fs::create_directories(building_ / "figures", error);
   if (error) {
@@ -188,12 +270,49 @@ ResultsFolder::ResultsFolder(fs::path target) : target_(std::move(target)) {
 }
 
 ResultsFolder::~ResultsFolder() {
+  abandon();
+}
+
+void ResultsFolder::abandon() const {
   std::error_code ignored;
-  if (!building_.empty()) fs::remove_all(building_, ignored);
+  // A writer that is still at work may add a file meanwhile.
+  for (int attempt = 0; attempt < 3 && !building_.empty(); ++attempt) {
+    fs::remove_all(building_, ignored);
+  }
+}
+
+void ResultsFolder::keep_files_of_others() {
+  std::error_code error;
+  const auto ours = listed_files(target_);
+  const bool before_lists = !fs::exists(target_ / kFileList, error);
+  for (const auto& entry : fs::recursive_directory_iterator(target_, error)) {
+    const fs::path path = entry.path().lexically_relative(target_);
+    if (entry.is_directory() && !entry.is_symlink()) {
+      fs::create_directories(building_ / path, error);
+      continue;
+    }
+    if (path == kFileList) continue;
+    const auto listed = ours.find(path.generic_string());
+    const bool unchanged =
+        listed != ours.end() && entry.is_regular_file() && entry.file_size(error) == listed->second;
+    if (!unchanged && !(before_lists && is_named_as_ours(path)))
+      carry_over(entry.path(), building_ / path);
+  }
+}
+
+void list_file(const fs::path& folder, const fs::path& file) {
+  std::error_code error;
+  const fs::path whole = fs::weakly_canonical(folder, error);
+  const fs::path inside = fs::weakly_canonical(file, error).lexically_relative(whole);
+  if (error || inside.empty() || *inside.begin() == "..") return;
+  std::ofstream out(folder / kFileList, std::ios::binary | std::ios::app);
+  out << list_line(whole, whole / inside);
 }
 
 void ResultsFolder::commit() {
   std::error_code error;
+  write_list(building_);
+  if (fs::exists(target_)) keep_files_of_others();
   if (!fs::exists(target_)) {
     fs::rename(building_, target_, error);
     if (error) throw FolderError{fmt::format("{}: {}", target_.string(), error.message()), false};

@@ -16,10 +16,12 @@ struct FolderError {
 };
 
 /// Builds a results folder beside its place and swaps it in whole; until then the earlier results
-/// are untouched, and a writer that dies leaves only its unfinished neighbour.
+/// are untouched, and a writer that dies leaves only its unfinished neighbour. Of an earlier folder
+/// only what this program wrote is replaced: other files are carried over.
 class ResultsFolder {
  public:
-  /// Throws FolderError if the place holds something that is not ours, or cannot be written.
+  /// A symbolic link is followed. Throws FolderError if the place holds something that is not ours,
+  /// or cannot be written.
   explicit ResultsFolder(std::filesystem::path target);
   ~ResultsFolder();
   ResultsFolder(const ResultsFolder&) = delete;
@@ -27,12 +29,23 @@ class ResultsFolder {
 
   /// Where files go until commit().
   const std::filesystem::path& building() const { return building_; }
-  /// Swaps the folder in. Throws FolderError.
+  /// Removes what was built, from any thread.
+  void abandon() const;
+  /// Swaps the folder in, after the list of its files (kFileList) is in it. Throws FolderError.
   void commit();
 
  private:
+  void keep_files_of_others();
+
   std::filesystem::path target_, building_;
 };
+
+/// The list of the files that this program wrote into a results folder, "size path" a line.
+inline constexpr const char* kFileList = "files.txt";
+
+/// Adds a file that was written into a results folder later (by `draw`) to its list; one that lies
+/// elsewhere is none of it.
+void list_file(const std::filesystem::path& folder, const std::filesystem::path& file);
 
 /// True if the folder holds results of this program (a summary.json that says so).
 bool is_results_folder(const std::filesystem::path& folder);

@@ -212,6 +212,30 @@ void solve_with_given(const ElasticFrame& frame, const AnalysisSpec& spec,
                                     spec.axial_from->name);
 }
 
+/// Axial force over EI/L² beyond which the bent shape has more waves than a model can mean.
+constexpr double kMostWaves = 1e7;
+
+/// The member whose axial force is furthest beyond that; nothing where none is.
+std::optional<std::string> beyond_reach(const FrameSystem& system, const StartForces& forces) {
+  double worst = kMostWaves;
+  std::optional<std::string> words;
+  for (const MemberId id : forces.ids()) {
+    if (!system.variant().present[id]) continue;
+    const ElementProperties& p = system.properties(id);
+    if (p.kind != MemberKind::frame) continue;
+    double EI = std::numeric_limits<double>::max();
+    for (const double own : {p.EIy, p.EIz}) EI = own > 0 ? std::min(EI, own) : EI;
+    const double ratio = std::abs(forces[id]) * p.length * p.length / EI;
+    if (!(ratio > worst)) continue;
+    worst = ratio;
+    words = fmt::format(
+        "the axial force of {} is {:.1e} times its Euler load: look for loads, lengths or sections "
+        "in the wrong unit",
+        system.model().members[id].name, ratio / (M_PI * M_PI));
+  }
+  return words;
+}
+
 void solve_one(const ElasticFrame& frame, const AnalysisSpec& spec, const Step& baseline,
                Step& step) {
   if (!baseline.outcome.stands()) {
@@ -219,6 +243,10 @@ void solve_one(const ElasticFrame& frame, const AnalysisSpec& spec, const Step& 
     return;
   }
   const StartForces first = frame.system->axial_forces(*baseline.applied, baseline.state);
+  if (const auto words = beyond_reach(*frame.system, first)) {
+    step.outcome = {Verdict::not_solvable, *words, {}, 0, 0};
+    return;
+  }
   PDeltaRounds iteration(frame, spec, step.loads);
   const PDeltaRounds::End end = iteration.run(1, first);
   switch (end) {

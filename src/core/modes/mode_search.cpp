@@ -75,9 +75,9 @@ class ModeSearch {
     if (pairs_.theta.size() == 0) return result({}, {});
     for (int pass = 0;; ++pass) {
       ModeErrors errors = estimate();
-      ModeProblem::Counts counts = enough_functions(
-          problem_, errors, static_cast<int>(last_wanted()) + 1,
-          settled_ ? options_.tolerance : kCoarseMargin * options_.tolerance);
+      ModeProblem::Counts counts =
+          enough_functions(problem_, errors, static_cast<int>(last_wanted()) + 1,
+                           settled_ ? options_.tolerance : kCoarseMargin * options_.tolerance);
       const bool fine = std::equal(counts.begin(), counts.end(), problem_.counts().begin());
       if (settled_ && (fine || used_up_ || pass >= kMostPasses)) {
         const bool enough = within_tolerance(errors);
