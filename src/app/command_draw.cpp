@@ -3,7 +3,6 @@
 #include <algorithm>
 #include <filesystem>
 #include <fstream>
-#include <unordered_map>
 
 #include "app/options.hpp"
 #include "app/stored_run.hpp"
@@ -139,8 +138,7 @@ void tell_files(const Results& results, const std::vector<std::string>& paths) {
 }
 
 void draw_stored_model(const Results& results, DrawRequest request) {
-  const ModelFile file =
-      read_model(results.store().about("model_text"), results.store().about("model"));
+  const ModelFile file = results.model();
   request.settings.members = select_members(file.model, request);
   std::optional<LoadSet> loads;
   if (!request.load.empty()) loads = find_loads(file.model, chosen_load(results, request.load));
@@ -204,10 +202,8 @@ std::vector<DrawnMode> stored_modes(const Results& results, const Model& model,
                                     const std::vector<Results::Filter>& filters,
                                     std::pair<int, int> range) {
   std::vector<DrawnMode> modes(static_cast<std::size_t>(range.second - range.first + 1));
-  std::unordered_map<std::string, NodeId> nodes;
-  for (const NodeId n : model.nodes.ids()) nodes.emplace(model.nodes[n].name, n);
-  std::unordered_map<std::string, MemberId> members;
-  for (const MemberId m : model.members.ids()) members.emplace(model.members[m].name, m);
+  const ByName<NodeId> node(results, model.nodes);
+  const ByName<MemberId> member(results, model.members);
   const auto wanted = [&](double number) -> DrawnMode* {
     const int i = static_cast<int>(number) - range.first;
     return i >= 0 && i < static_cast<int>(modes.size()) ? &modes[static_cast<std::size_t>(i)]
@@ -217,7 +213,7 @@ std::vector<DrawnMode> stored_modes(const Results& results, const Model& model,
     DrawnMode* mode = wanted(number_in(row[3]));
     if (mode == nullptr) continue;
     if (mode->nodes.empty()) mode->nodes = IndexedVector<NodeId, NodeMotion>(model.nodes.size());
-    NodeMotion& motion = mode->nodes[nodes.at(text_in(row[4]))];
+    NodeMotion& motion = mode->nodes[node(row[4])];
     for (int d = 0; d < 3; ++d) {
       motion.translation[d] = number_in(row[static_cast<std::size_t>(5 + d)]);
       motion.rotation[d] = number_in(row[static_cast<std::size_t>(8 + d)]);
@@ -229,7 +225,7 @@ std::vector<DrawnMode> stored_modes(const Results& results, const Model& model,
     if (mode->axes.empty()) {
       mode->axes = IndexedVector<MemberId, std::vector<Vector3d>>(model.members.size());
     }
-    mode->axes[members.at(text_in(row[3]))].emplace_back(number_in(row[6]), number_in(row[7]),
+    mode->axes[member(row[3])].emplace_back(number_in(row[6]), number_in(row[7]),
                                                          number_in(row[8]));
   }
   for (int i = range.first; i <= range.second; ++i) {
@@ -241,8 +237,7 @@ std::vector<DrawnMode> stored_modes(const Results& results, const Model& model,
 }
 
 void draw_stored_modes(const Results& results, DrawRequest request) {
-  const ModelFile file =
-      read_model(results.store().about("model_text"), results.store().about("model"));
+  const ModelFile file = results.model();
   request.settings.members = select_members(file.model, request);
   const auto [analysis, loads] = mode_step(results, request);
   std::vector<Results::Filter> filters = {{"analysis", "analysis", {analysis}}};
@@ -285,7 +280,9 @@ void draw_stored_results(const Results& results, DrawRequest request) {
   DrawnSteps steps;
   std::string name = request.what + "-" + load;
   for (const std::string& a : analyses) {
-    recoveries.push_back(run.recovery(*run.find(a, load)));
+    const Step* step = run.find(a, load);
+    if (step == nullptr) results.damaged();
+    recoveries.push_back(run.recovery(*step));
     steps.push_back({&recoveries.back(), a});
     if (!request.analyses.empty()) name += "-" + a;
   }

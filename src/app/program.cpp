@@ -90,6 +90,9 @@ int run_program(const Arguments& arguments) {
   } catch (const std::bad_alloc&) {
     tell("not enough memory for this model");
     return kMachineFault;
+  } catch (const std::exception& error) {
+    tell(fmt::format("internal error: {}; please report it with the model", error.what()));
+    return kMachineFault;
   }
 }
 

@@ -69,6 +69,22 @@ StoredTable Results::table(const std::string& name, const std::vector<Filter>& f
   return table;
 }
 
+void Results::damaged() const {
+  throw StoreError{fmt::format("{} is damaged; run the model again",
+                               (fs::path(folder_) / "results.sqlite").string())};
+}
+
+ModelFile Results::model() const {
+  const std::string text = store_.about("model_text");
+  if (model_hash(text) != store_.about("model_hash")) damaged();
+  ModelFile file = read_model(text, store_.about("model"));
+  if (!file.good()) {
+    throw StoreError{fmt::format("{}: its model cannot be read by this version; run it again",
+                                 folder_)};
+  }
+  return file;
+}
+
 std::vector<std::string> Results::of_groups(const std::vector<std::string>& groups,
                                             const std::string& kind) const {
   std::vector<std::string> items;

@@ -1,8 +1,10 @@
 #pragma once
 
 #include <string>
+#include <unordered_map>
 #include <vector>
 
+#include "read/model_file.hpp"
 #include "write/results_store.hpp"
 
 namespace ulterix {
@@ -24,6 +26,12 @@ class Results {
   };
   StoredTable table(const std::string& name, const std::vector<Filter>& filters = {}) const;
 
+  /// The model that was run, from the store. Throws where it is not what was written, or cannot be
+  /// read by this version.
+  ModelFile model() const;
+  /// Throws StoreError: what is stored cannot be true.
+  [[noreturn]] void damaged() const;
+
   /// Nodes or members (kind "node", "member") of the named groups; throws for an unknown group.
   std::vector<std::string> of_groups(const std::vector<std::string>& groups,
                                      const std::string& kind) const;
@@ -31,6 +39,22 @@ class Results {
  private:
   std::string folder_;
   ResultsStore store_;
+};
+
+/// Nodes or members of a model by the names that rows of the results have.
+template <class Id>
+class ByName {
+ public:
+  template <class Item>
+  ByName(const Results& results, const IndexedVector<Id, Item>& items) : results_(results) {
+    for (const Id id : items.ids()) ids_.emplace(items[id].name, id);
+  }
+  /// Throws StoreError for a name that the model does not have.
+  Id operator()(const Cell& cell) const;
+
+ private:
+  const Results& results_;
+  std::unordered_map<std::string, Id> ids_;
 };
 
 /// The spec of a table; throws CallError with the near names for an unknown one.
@@ -44,5 +68,12 @@ std::string short_text(const Cell& cell);
 double number_in(const Cell& cell);
 bool is_number(const Cell& cell);
 const std::string& text_in(const Cell& cell);
+
+template <class Id>
+Id ByName<Id>::operator()(const Cell& cell) const {
+  const auto found = ids_.find(text_in(cell));
+  if (found == ids_.end()) results_.damaged();
+  return found->second;
+}
 
 }  // namespace ulterix

@@ -1,21 +1,12 @@
 #include "app/stored_run.hpp"
 
 #include <algorithm>
-#include <unordered_map>
 
 #include "core/analysis/run.hpp"
 
 namespace ulterix {
 
 namespace {
-
-/// Index of each name in a vector of the model.
-template <class Id, class Item>
-std::unordered_map<std::string, Id> places(const IndexedVector<Id, Item>& items) {
-  std::unordered_map<std::string, Id> all;
-  for (const Id id : items.ids()) all.emplace(items[id].name, id);
-  return all;
-}
 
 const AnalysisSpec* find_analysis(const Model& model, const std::string& name) {
   for (const AnalysisSpec& a : model.analyses) {
@@ -48,11 +39,7 @@ std::optional<LoadSet> find_loads(const Model& model, const std::string& name) {
 
 StoredRun::StoredRun(const Results& results, const std::vector<std::string>& analyses,
                      const std::vector<std::string>& loads, const std::vector<std::string>& members)
-    : file_(read_model(results.store().about("model_text"), results.store().about("model"))) {
-  if (!file_.good()) {
-    throw StoreError{results.folder() +
-                     ": its model cannot be read by this version; run the model again"};
-  }
+    : file_(results.model()) {
   frame_ = std::make_unique<MemberFrame>(Variant(file_.model));
   std::vector<Results::Filter> filters;
   if (!analyses.empty()) filters.push_back({"analysis", "analysis", analyses});
@@ -132,32 +119,32 @@ void StoredRun::read_steps(const Results& results, const std::vector<Results::Fi
 }
 
 void StoredRun::read_motion(const Results& results, const std::vector<Results::Filter>& filters) {
-  const auto node = places(model().nodes);
+  const ByName<NodeId> node(results, model().nodes);
   for (const auto& row : results.table("displacements", filters).rows) {
     Step* step = step_of(row);
     if (step == nullptr) continue;
     const Vector6d u = six(row, 4, units(), Quantity::displacement, Quantity::rotation);
-    step->state.nodes[node.at(text_in(row[3]))] = {u.head<3>(), u.tail<3>()};
+    step->state.nodes[node(row[3])] = {u.head<3>(), u.tail<3>()};
   }
 }
 
 void StoredRun::read_axial(const Results& results, const std::vector<Results::Filter>& filters) {
-  const auto member = places(model().members);
+  const ByName<MemberId> member(results, model().members);
   for (const auto& row : results.table("acting_axial", filters).rows) {
     Step* step = step_of(row);
     if (step == nullptr) continue;
-    step->state.members[member.at(text_in(row[3]))].axial_start =
+    step->state.members[member(row[3])].axial_start =
         units().to_si(Quantity::force, number_in(row[4]));
   }
 }
 
 void StoredRun::read_reactions(const Results& results,
                                const std::vector<Results::Filter>& filters) {
-  const auto node = places(model().nodes);
+  const ByName<NodeId> node(results, model().nodes);
   for (const auto& row : results.table("reactions", filters).rows) {
     Step* step = step_of(row);
     if (step == nullptr) continue;
-    step->reactions[node.at(text_in(row[3]))] =
+    step->reactions[node(row[3])] =
         six(row, 4, units(), Quantity::force, Quantity::moment);
   }
 }

@@ -143,7 +143,8 @@ bool is_results_folder(const fs::path& folder) {
   std::ifstream in(folder / "summary.json");
   if (!in) return false;
   const auto json = ordered_json::parse(in, nullptr, false);
-  return json.is_object() && json.value("program", "") == "ulterix";
+  const auto program = json.is_object() ? json.find("program") : json.end();
+  return program != json.end() && program->is_string() && *program == "ulterix";
 }
 
 namespace {

@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <nlohmann/json.hpp>
+#include <optional>
 #include <unordered_map>
 
 #include "write/store_layout.hpp"
@@ -131,10 +132,13 @@ std::string where(const TableSpec& spec, const std::vector<ColumnFilter>& filter
   return sql;
 }
 
-Cell cell_of(const nlohmann::json& value) {
-  if (value.is_string()) return value.get<std::string>();
-  if (value.is_number()) return value.get<double>();
-  return {};
+/// Nothing where the value is of another type than its column.
+std::optional<Cell> cell_of(const nlohmann::json& value, Type type) {
+  if (type == Type::text && value.is_string()) return value.get<std::string>();
+  if (type == Type::integer && value.is_number_integer()) return value.get<std::int64_t>();
+  if (type == Type::real && value.is_number()) return value.get<double>();
+  if (type == Type::real && value.is_null()) return Cell();
+  return std::nullopt;
 }
 
 }  // namespace
@@ -174,10 +178,11 @@ void ResultsStore::read_gathered(const Impl& impl, const TableSpec& spec,
       std::vector<Cell> row = {rows.getColumn(0).getString(), rows.getColumn(1).getString(),
                                std::int64_t{rows.getColumn(2).getInt()},
                                impl.word(rows.getColumn(3).getInt())};
+      if (!one.is_array() || one.size() + 1 != spec.columns.size()) impl.damaged();
       for (const auto& value : one) {
-        const bool counts = spec.columns[row.size() - 3].type == Type::integer;
-        row.push_back(counts && value.is_number() ? Cell(value.get<std::int64_t>())
-                                                  : cell_of(value));
+        const auto cell = cell_of(value, spec.columns[row.size() - 3].type);
+        if (!cell) impl.damaged();
+        row.push_back(*cell);
       }
       if (wanted(row)) result.rows.push_back(std::move(row));
     }
@@ -197,6 +202,7 @@ StoredTable ResultsStore::table(const TableSpec& spec,
       result.header.push_back(heads.getColumn(0).getString() +
                               (unit.empty() ? "" : "[" + unit + "]"));
     }
+    if (result.header.size() != spec.columns.size() + 3) impl_->damaged();
     std::vector<std::string> values;
     if (spec.gathered) {
       read_gathered(*impl_, spec, filters, result);

@@ -133,7 +133,7 @@ struct BlockLanczos::Basis {
     if (shortest < kUneven) rank = normalise(W, KW, shortest);
     rank = std::min(rank, most_ - size_);
     if (size_ + rank > basis_.cols()) {
-      const Index room = std::min(most_, std::max<Index>(2 * basis_.cols(), kRoom));
+      const Index room = std::min(most_, std::max({2 * basis_.cols(), kRoom, size_ + rank}));
       basis_.conservativeResize(problem_.size, room);
       basis_K_.conservativeResize(problem_.size, room);
     }

@@ -12,9 +12,33 @@ namespace ulterix {
 
 namespace {
 
-/// From so many right sides on CHOLMOD, which hands them to BLAS, spends more time on copies. In a
-/// large factor it is slower with one, since it reads it with one core.
-constexpr Eigen::Index kSeveral = 2;
+using Packed = Eigen::Matrix<double, Eigen::Dynamic, kPacked, Eigen::RowMajor>;
+using PackedRow = Eigen::Map<Eigen::Matrix<double, 1, kPacked>>;
+
+/// x = A⁻¹·x for a factor by columns, L·Lᵀ = P·A·Pᵀ. CHOLMOD's own solve works in memory that its
+/// callers share; frames are solved by many threads at once.
+void solve_by_columns(const cholmod_factor& L, double* x) {
+  const auto* perm = static_cast<const std::int64_t*>(L.Perm);
+  const auto* start = static_cast<const std::int64_t*>(L.p);
+  const auto* count = static_cast<const std::int64_t*>(L.nz);
+  const auto* row = static_cast<const std::int64_t*>(L.i);
+  const auto* value = static_cast<const double*>(L.x);
+  const auto n = static_cast<std::int64_t>(L.n);
+  Packed work(n, kPacked);
+  const auto at = [&work](std::int64_t i) { return PackedRow(work.data() + i * kPacked); };
+  for (std::int64_t j = 0; j < n; ++j) at(j) = PackedRow(x + perm[j] * kPacked);
+  for (std::int64_t j = 0; j < n; ++j) {
+    PackedRow own = at(j);
+    own /= value[start[j]];
+    for (std::int64_t p = start[j] + 1; p < start[j] + count[j]; ++p) at(row[p]) -= value[p] * own;
+  }
+  for (std::int64_t j = n; j-- > 0;) {
+    PackedRow own = at(j);
+    for (std::int64_t p = start[j] + 1; p < start[j] + count[j]; ++p) own -= value[p] * at(row[p]);
+    own /= value[start[j]];
+  }
+  for (std::int64_t j = 0; j < n; ++j) PackedRow(x + perm[j] * kPacked) = at(j);
+}
 
 }  // namespace
 
@@ -24,7 +48,6 @@ struct Factorisation::Impl {
   cholmod_factor* L = analysis->L;
   const SymmetricPattern* pattern;
   double smallest_pivot = 1, flops = 0;
-  cholmod_dense *solution = nullptr, *Y = nullptr, *E = nullptr;
   LargeBlock own;  ///< values of L where it has supernodes
   SolvePlan plan;
 
@@ -37,9 +60,6 @@ struct Factorisation::Impl {
       L->x = nullptr;
       L->xtype = CHOLMOD_PATTERN;
     }
-    cholmod_l_free_dense(&solution, &common);
-    cholmod_l_free_dense(&Y, &common);
-    cholmod_l_free_dense(&E, &common);
   }
 
   bool factorise(const std::vector<double>& values) {
@@ -62,35 +82,21 @@ struct Factorisation::Impl {
 
   SupernodalFactor supernodes() const { return {analysis->blocks(), own.get(), 0, plan}; }
 
-  void solve_pack(double* rows) {
+  /// By any number of threads at once.
+  void solve_pack(double* rows) const {
     if (analysis->in_blocks()) {
       ulterix::solve(supernodes(), rows);
-      return;
+    } else {
+      solve_by_columns(*L, rows);
     }
-    using Packed = Eigen::Matrix<double, Eigen::Dynamic, kPacked, Eigen::RowMajor>;
-    Eigen::Map<Packed> packed(rows, pattern->size, kPacked);
-    Eigen::MatrixXd X = packed;
-    solve(X);
-    packed = X;
   }
 
-  void solve(Eigen::Ref<Eigen::MatrixXd> X) {
-    if (analysis->in_blocks() && (X.cols() >= kSeveral || plan.shares())) {
+  void solve(Eigen::Ref<Eigen::MatrixXd> X) const {
+    if (analysis->in_blocks()) {
       ulterix::solve(supernodes(), X);
-      return;
+    } else {
+      change_in_packs(X, [this](Pack& pack) { solve_by_columns(*L, pack.row(0)); });
     }
-    cholmod_dense B{};
-    B.nrow = static_cast<std::size_t>(X.rows());
-    B.ncol = static_cast<std::size_t>(X.cols());
-    B.d = static_cast<std::size_t>(X.outerStride());
-    B.nzmax = B.d * B.ncol;
-    B.x = X.data();
-    B.xtype = CHOLMOD_REAL;
-    B.dtype = CHOLMOD_DOUBLE;
-    cholmod_l_solve2(CHOLMOD_A, L, &B, nullptr, &solution, nullptr, &Y, &E, &common);
-    assert(solution != nullptr);
-    X = Eigen::Map<const Eigen::MatrixXd>(static_cast<const double*>(solution->x), X.rows(),
-                                          X.cols());
   }
 
   /// Calls visit(unknown, value of L at the diagonal) for every column of L.
