@@ -53,12 +53,15 @@ std::vector<LoadSet> select_loads(Reading& r, const Value& value, const std::str
   return selected;
 }
 
+/// More modes would take minutes: a search by vectors is made for the lowest ones.
+constexpr int kMostModes = 300;
+
 void read_count(Reading& r, const Value& t, std::string_view key, const std::string& who,
-                int& target) {
+                int& target, int most = 1000000) {
   const Value* v = t.find(key);
   if (v == nullptr || (v->is_text() && v->text == "auto")) return;
-  if (!v->is_number() || v->number < 1 || v->number != std::floor(v->number) || v->number > 1e6) {
-    r.complain(v->at, "{}: {} is a whole number from 1", who, key);
+  if (!v->is_number() || v->number < 1 || v->number != std::floor(v->number) || v->number > most) {
+    r.complain(v->at, "{}: {} is a whole number from 1 to {}", who, key, most);
     return;
   }
   target = static_cast<int>(v->number);
@@ -254,7 +257,7 @@ void read_analysis(Reading& r, const Entry& entry) {
   if (const Value* v = t.find("between_nodes")) {
     if (const auto flag = r.flag(*v, who + ": between_nodes")) spec.between_nodes = *flag;
   }
-  read_count(r, t, "modes", who, spec.modes);
+  read_count(r, t, "modes", who, spec.modes, kMostModes);
   if (spec.kind == AnalysisKind::buckling) read_buckling_keys(r, t, who, spec);
   if (spec.kind == AnalysisKind::modal) read_modal_keys(r, t, who, spec);
   if (const Value* v = t.find("axial_from")) {

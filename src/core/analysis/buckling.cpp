@@ -125,7 +125,7 @@ void solve_set(const ElasticFrame& frame, const AnalysisSpec& spec, const Step& 
     }
     if (spec.march) march_up(frame, spec, first, *result);
     const int few = static_cast<int>(result->modes.size());
-    if (few < wanted) {
+    if (few < wanted && !result->limited) {
       result->remarks.push_back(
           fmt::format("{} modes asked, {} there are with a positive factor", wanted, few));
     }

@@ -17,6 +17,11 @@ namespace {
 
 /// Accuracy of what is only an estimate beside another analysis.
 constexpr double kEstimate = 1e-3;
+/// More modes than this are looked for only where they do not crowd before.
+constexpr int kManyModes = 40;
+/// Below this part of the factor at which compression uses up a member's shear stiffness, modes are
+/// apart from each other.
+constexpr double kClear = 0.9;
 /// Vectors that a search for an estimate may take: a factor far above that of the loads turned
 /// round takes many.
 constexpr int kFewVectors = 120, kFewVectorsLarge = 240;
@@ -77,6 +82,7 @@ class BucklingSolver {
     search.tolerance = tolerance;
     search.functions = options_.functions;
     search.proven = proven;
+    search.limit = kClear * shear_limit().factor;
     if (estimate_) search.most_vectors = is_large() ? kFewVectorsLarge : kFewVectors;
     return search;
   }
@@ -97,6 +103,30 @@ class BucklingSolver {
   }
 
   /// False if what stays alone is too much.
+  bool search(const ModeProblem::Input& input, int wanted, bool proven, double tolerance,
+              const Eigen::MatrixXd& start) {
+    int least = std::max(1, least_functions(frame_.dofs().size(), compressed_planes(input), wanted,
+                                            options_.functions));
+    ModeProblem::Counts counts = first_counts(input, least);
+    problem_.emplace(input);
+    if (!problem_->build(counts)) return false;
+    ModeSearchOptions options = search_options(proven && !reversed_, tolerance);
+    options.wanted = wanted;
+    found_ = find_modes(*problem_, options, start);
+    // A compressed member has modes without end: more functions show more of them.
+    while (found_.count() > 0 && found_.count() < wanted && least < kMostFunctions &&
+           !found_.limited) {
+      least = std::min(2 * least + 2, kMostFunctions);
+      for (FunctionCounts& c : counts) {
+        for (int& n : c) n = n > 0 ? std::max(n, least) : 0;
+      }
+      problem_->build(counts);
+      found_ = find_modes(*problem_, options);
+    }
+    return true;
+  }
+
+  /// False if what stays alone is too much.
   bool find(const Eigen::MatrixXd& start, bool proven, double tolerance) {
     AxialForces turned;
     for (;;) {
@@ -106,20 +136,12 @@ class BucklingSolver {
         grows = &turned;
       }
       ModeProblem::Input input = buckling_input(elastic_, axial_.stays, *grows);
-      int least = std::max(1, least_functions(frame_.dofs().size(), compressed_planes(input),
-                                              options_.wanted, options_.functions));
-      ModeProblem::Counts counts = first_counts(input, least);
-      problem_.emplace(std::move(input));
-      if (!problem_->build(counts)) return false;
-      found_ = find_modes(*problem_, search_options(proven && !reversed_, tolerance), start);
-      // A compressed member has modes without end: more functions show more of them.
-      while (found_.count() > 0 && found_.count() < options_.wanted && least < kMostFunctions) {
-        least = std::min(2 * least + 2, kMostFunctions);
-        for (FunctionCounts& c : counts) {
-          for (int& n : c) n = n > 0 ? std::max(n, least) : 0;
-        }
-        problem_->build(counts);
-        found_ = find_modes(*problem_, search_options(proven && !reversed_, tolerance));
+      problem_.emplace(input);
+      const bool crowding = shear_limit().factor > 0;
+      for (int wanted = crowding ? std::min(options_.wanted, kManyModes) : options_.wanted;;
+           wanted = options_.wanted) {
+        if (!search(input, wanted, proven, tolerance, start)) return false;
+        if (found_.limited || wanted == options_.wanted) break;
       }
       if (found_.count() > 0 || found_.lowest_theta >= 0 || reversed_) break;
       reversed_ = true;  // nothing is compressed: look at the loads turned round
@@ -140,6 +162,35 @@ class BucklingSolver {
       along.col(d) = sum;
     }
     return found_.vectors.topRows(along.rows()).transpose() * along;
+  }
+
+  /// The member whose compression reaches G·Av first, and the factor: below it an unlimited number
+  /// of modes crowd, 1/P = 1/PE + 1/(G·Av). 0: no member has shear flexibility and compression.
+  struct ShearLimit {
+    MemberId member;
+    double factor = 0;
+  };
+  ShearLimit shear_limit() const {
+    ShearLimit limit;
+    for (const MemberId id : model_.members.ids()) {
+      const ModeMember& m = problem_->member(id);
+      if (!frame_.variant().present[id]) continue;
+      const ElementProperties& p = m.properties;
+      double softest = 0;
+      if (has_functions(m, Driver::compression, Family::bending_z)) softest = p.shear_flexibility_z;
+      if (has_functions(m, Driver::compression, Family::bending_y))
+        softest = std::max(softest, p.shear_flexibility_y);
+      if (softest <= 0) continue;
+      for (const ModeSpan& s : m.spans) {
+        for (const double xi : {0.0, 0.5, 1.0}) {
+          const double N = ModeSpan::at(s.grows, xi);
+          if (N >= 0) continue;
+          const double factor = (1 / softest + ModeSpan::at(s.stays, xi)) / -N;
+          if (factor > 0 && (limit.factor == 0 || factor < limit.factor)) limit = {id, factor};
+        }
+      }
+    }
+    return limit;
   }
 
   /// The member whose torsion gives way first between its ends, and the factor; 0: none does.
@@ -180,6 +231,14 @@ class BucklingSolver {
       mode.lengths = lengths.in_mode(mode, forces_at(mode.factor));
     });
     remark_on_search(found_, result.remarks);
+    result.limited = found_.limited;
+    if (found_.limited) {
+      const ShearLimit limit = shear_limit();
+      result.remarks.push_back(fmt::format(
+          "{} of {} modes requested: factors accumulate below {:.4g}, where the compression in {} "
+          "reaches its shear stiffness G*Av; those below {:g} of it are given",
+          count, options_.wanted, limit.factor, model_.members[limit.member].name, kClear));
+    }
     if (error_ > kReliable) {
       result.remarks.push_back(fmt::format(
           "not sure to six digits: factors change by {:.0e} where strains are made from "

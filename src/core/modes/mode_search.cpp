@@ -68,10 +68,14 @@ int count_below(const EigenPairs& pairs, double bound) {
 class ModeSearch {
  public:
   ModeSearch(ModeProblem& problem, const ModeSearchOptions& options)
-      : problem_(problem), options_(options) {}
+      : problem_(problem), options_(options), wanted_(options.wanted) {}
 
   FoundModes find(const Eigen::MatrixXd& start) {
     coarse(start);
+    if (options_.limit > 0) {
+      const auto below = (pairs_.theta.array() * options_.limit > 1).count();
+      wanted_ = std::clamp(static_cast<int>(below), 1, wanted_);
+    }
     if (pairs_.theta.size() == 0) return result({}, {});
     for (int pass = 0;; ++pass) {
       ModeErrors errors = estimate();
@@ -137,7 +141,7 @@ class ModeSearch {
 
   LanczosOptions lanczos_options() const {
     LanczosOptions options;
-    options.most_vectors = std::max(options_.most_vectors, 3 * options_.wanted + 64);
+    options.most_vectors = std::max(options_.most_vectors, 3 * wanted_ + 64);
     return options;
   }
 
@@ -149,8 +153,8 @@ class ModeSearch {
       options.start.topRows(start.rows()) = start;
     }
     BlockLanczos lanczos(eigen_problem(problem_), options);
-    PairsWanted ask = wanted(options_.wanted, kCoarse, 1, kBeside);
-    ask.most_vectors = std::max(96, 2 * options_.wanted);
+    PairsWanted ask = wanted(wanted_, kCoarse, 1, kBeside);
+    ask.most_vectors = std::max(96, 2 * wanted_);
     pairs_ = lanczos.find(ask);
     if (pairs_.theta.size() < ask.count) {
       ask.most_vectors = 1 << 30;
@@ -178,7 +182,7 @@ class ModeSearch {
   /// The last mode asked for, its copies in.
   Eigen::Index last_wanted() const {
     const VectorXd& theta = pairs_.theta;
-    Eigen::Index last = std::min<Eigen::Index>(theta.size(), options_.wanted) - 1;
+    Eigen::Index last = std::min<Eigen::Index>(theta.size(), wanted_) - 1;
     while (last + 1 < theta.size() && theta[last + 1] * (1 + kSameValue) > theta[last]) ++last;
     return last;
   }
@@ -232,6 +236,9 @@ class ModeSearch {
   /// A bound just beyond the last mode wanted.
   double beyond() const {
     const Eigen::Index last = last_wanted();
+    if (wanted_ < options_.wanted && options_.limit * pairs_.theta[last] > 1) {
+      return options_.limit;
+    }
     const double bound = (1 + kBeyond) / pairs_.theta[last];
     if (last + 1 >= pairs_.theta.size()) return bound;
     return std::min(bound, (1 / pairs_.theta[last] + 1 / pairs_.theta[last + 1]) / 2);
@@ -254,6 +261,7 @@ class ModeSearch {
     if (!factor) return refine();
     const int count = factor->negative_eigenvalues();
     certificate_.count = count;
+    if (bound == options_.limit) wanted_ = std::min(options_.wanted, count);
     const EigenProblem shifted = shifted_problem(bound, *factor);
     LanczosOptions options = lanczos_options();
     options.most_vectors = kNearVectors * count + 96;
@@ -308,7 +316,7 @@ class ModeSearch {
     LanczosOptions options = lanczos_options();
     options.start = pairs_.vectors;
     options.start_reached = true;
-    const PairsWanted ask = wanted(options_.wanted, residual(), 1, kBeside);
+    const PairsWanted ask = wanted(wanted_, residual(), 1, kBeside);
     BlockLanczos lanczos(eigen_problem(problem_), options);
     pairs_ = lanczos.find(ask);
     return pairs_.theta.size() > 0;
@@ -326,13 +334,15 @@ class ModeSearch {
     found.certificate = certificate;
     found.certificate.found = count_below(pairs_, certificate.below);
     found.lowest_theta = pairs_.lowest_theta;
-    const Eigen::Index asked = std::min<Eigen::Index>(all, options_.wanted);
+    found.limited = wanted_ < options_.wanted;
+    const Eigen::Index asked = std::min<Eigen::Index>(all, wanted_);
     found.converged = (found.residuals.head(asked).array() <= 10 * residual()).all();
     return found;
   }
 
   ModeProblem& problem_;
   const ModeSearchOptions& options_;
+  int wanted_;
   EigenPairs pairs_;
   Eigen::MatrixXd KV_, BV_;  // of the vectors that sharpen() left
   Certificate certificate_;

@@ -19,6 +19,8 @@ struct ModeSearchOptions {
   int functions = 0;        ///< of each member and plane at the least; 0: as the tolerance asks
   bool proven = true;       ///< false: the lowest values alone, without a count
   int most_vectors = 600;
+  /// Modes from here on are not asked for, but one is always; 0: no limit.
+  double limit = 0;
 };
 
 /// The modes of a problem, 1/θ rising, and the proof that none is missing.
@@ -32,6 +34,7 @@ struct FoundModes {
   bool converged = true;
   /// Members with so few functions that modes between their ends could be missing.
   bool fine = true;
+  bool limited = false;  ///< fewer were looked for than wanted
 
   Eigen::Index count() const { return values.size(); }
 };

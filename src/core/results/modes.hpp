@@ -92,6 +92,7 @@ struct BucklingResult {
   double torsion_limit = 0;
   std::vector<std::string> remarks;
   bool constant_too_large = false;  ///< what stays alone is above the critical load
+  bool limited = false;             ///< fewer modes than asked for: they crowd below a shear limit
   bool unreliable = false;          ///< not sure to kReliable, or not converged
 
   double lowest() const {

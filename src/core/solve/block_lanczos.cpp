@@ -5,6 +5,7 @@
 #include <cmath>
 #include <numeric>
 
+#include "core/solve/lapack.hpp"
 #include "core/solve/tall_products.hpp"
 
 namespace ulterix {
@@ -26,6 +27,29 @@ constexpr Eigen::Index kRoom = 160;
 /// θ below this part of the largest |θ| is 0: a motion that A does not reach.
 constexpr double kNothing = 1e-12;
 constexpr unsigned kSeed = 20260101;
+
+/// Eigenvalues, rising, and eigenvectors in the place of A: of a large one by divide and conquer.
+void solve_symmetric(MatrixXd& A, VectorXd& values) {
+  constexpr int kLarge = 128;
+  const auto n = static_cast<int>(A.rows());
+  if (n >= kLarge) {
+    values.resize(n);
+    const int size = 1 + 6 * n + 2 * n * n, integers = 3 + 5 * n;
+    std::vector<double> work(static_cast<std::size_t>(size));
+    std::vector<int> numbers(static_cast<std::size_t>(integers));
+    MatrixXd V = A;
+    int info = 0;
+    Lapack::syevd("V", "L", &n, V.data(), &n, values.data(), work.data(), &size, numbers.data(),
+                  &integers, &info);
+    if (info == 0) {
+      A = V;
+      return;
+    }
+  }
+  const Eigen::SelfAdjointEigenSolver<MatrixXd> eigen(A);
+  values = eigen.eigenvalues();
+  A = eigen.eigenvectors();
+}
 
 }  // namespace
 
@@ -193,9 +217,11 @@ struct BlockLanczos::Basis {
 
   void solve_projected() {
     solved_ = size_;
-    const Eigen::SelfAdjointEigenSolver<MatrixXd> eigen(projected_);
-    ritz_ = eigen.eigenvalues().reverse();
-    ritz_vectors_ = eigen.eigenvectors().rowwise().reverse();
+    VectorXd values;
+    MatrixXd vectors = projected_;
+    solve_symmetric(vectors, values);
+    ritz_ = values.reverse();
+    ritz_vectors_ = vectors.rowwise().reverse();
     residuals_.resize(ritz_.size());
     const MatrixXd tail = ritz_vectors_.bottomRows(last_);
     const MatrixXd moved = overshoot_ * tail;

@@ -10,6 +10,9 @@ void dsytrf_(const char* uplo, const int* n, double* a, const int* lda, int* piv
              const int* work_size, int* info);
 void dsytri_(const char* uplo, const int* n, double* a, const int* lda, const int* pivots,
              double* work, int* info);
+void dsyevd_(const char* job, const char* uplo, const int* n, double* a, const int* lda,
+             double* values, double* work, const int* work_size, int* integers,
+             const int* integers_size, int* info);
 }
 
 namespace ulterix {
@@ -21,6 +24,7 @@ struct Lapack {
   static constexpr auto potrf = dpotrf_;
   static constexpr auto sytrf = dsytrf_;
   static constexpr auto sytri = dsytri_;
+  static constexpr auto syevd = dsyevd_;
 };
 
 }  // namespace ulterix
