@@ -226,7 +226,7 @@ std::vector<DrawnMode> stored_modes(const Results& results, const Model& model,
       mode->axes = IndexedVector<MemberId, std::vector<Vector3d>>(model.members.size());
     }
     mode->axes[member(row[3])].emplace_back(number_in(row[6]), number_in(row[7]),
-                                                         number_in(row[8]));
+                                            number_in(row[8]));
   }
   for (int i = range.first; i <= range.second; ++i) {
     DrawnMode& mode = modes[static_cast<std::size_t>(i - range.first)];

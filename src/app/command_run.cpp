@@ -93,7 +93,7 @@ int run_and_write(const std::string& model_path, const RunSettings& settings) {
   if (settings.json) fmt::print("{}", summary);
   if (!settings.json && !settings.quiet) {
     const int width = terminal_width();
-    fmt::print("{}", run_digest(result, file.units, width));
+    fmt::print("{}", run_digest(result, file.units, width, settings.full));
     for (std::size_t i = 0; i < file.warnings.size(); ++i) {
       fmt::print("{}\n",
                  wrapped(fmt::format(" {:<10} {}:{}: {}", i == 0 ? "Warnings" : "", file.path,
@@ -122,7 +122,8 @@ int command_run(const Arguments& arguments) {
                 "DIR")("analysis", "only this analysis (may be repeated)",
                        cxxopts::value<std::vector<std::string>>(),
                        "NAME")("no-figures", "draw nothing")(
-      "quiet", "print nothing but complaints")("json", "print summary.json instead of the digest");
+      "quiet", "print nothing but complaints")("full", "print every load, mode and storey")(
+      "json", "print summary.json instead of the digest");
   const auto parsed = options.parse(arguments);
   if (!parsed) return kDone;
   RunSettings settings;
@@ -132,6 +133,7 @@ int command_run(const Arguments& arguments) {
   }
   settings.figures = parsed->count("no-figures") == 0;
   settings.quiet = parsed->count("quiet") > 0;
+  settings.full = parsed->count("full") > 0;
   settings.json = parsed->count("json") > 0;
   return run_and_write(CommandOptions::target(*parsed, "model file"), settings);
 }

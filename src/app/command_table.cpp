@@ -6,6 +6,7 @@
 
 #include "app/options.hpp"
 #include "app/results_input.hpp"
+#include "app/stored_run.hpp"
 #include "app/text.hpp"
 #include "read/near_names.hpp"
 #include "write/csv.hpp"
@@ -59,6 +60,7 @@ void list_tables() {
   TextTable text({TextTable::Align::left, TextTable::Align::left});
   for (const TableSpec& spec : table_specs())
     text.add({std::string(spec.name), std::string(spec.doc)});
+  text.add({std::string(deflections_table().name), std::string(deflections_table().doc)});
   fmt::print("Tables of a results folder:\n{}", text.print(2));
 }
 
@@ -217,6 +219,70 @@ std::vector<Results::Filter> filters_of(const cxxopts::ParseResult& parsed, cons
   return filters;
 }
 
+/// Rows of one member: stations, and where a displacement or a deflection is largest.
+void add_deflections(const Recovery& recovery, MemberId id, const UnitSystem& units,
+                     StoredTable& table) {
+  const MemberLine line = recovery.line(id);
+  const Matrix3d& R = recovery.frame().axes(id);
+  std::vector<double> xs;
+  for (const LinePoint& p : line.stations()) xs.push_back(p.x);
+  const auto add_extremes = [&xs](const Extreme& e) { xs.insert(xs.end(), {e.x_min, e.x_max}); };
+  for (int d = 0; d < 3; ++d) add_extremes(line.displacement_extremes(R.col(d), false));
+  for (int d = 1; d < 3; ++d) add_extremes(line.displacement_extremes(Vector3d::Unit(d), true));
+  std::sort(xs.begin(), xs.end());
+  const double same = 1e-9 * line.length();
+  xs.erase(std::unique(xs.begin(), xs.end(), [same](double a, double b) { return b - a <= same; }),
+           xs.end());
+  const Step& step = recovery.step();
+  for (const double x : xs) {
+    const Vector3d u = R.transpose() * line.at(x).displacement, d = line.deflection_at(x);
+    Row row = {step.analysis, step.loads.name, std::int64_t{step.number},
+               recovery.frame().model().members[id].name, units.from_si(Quantity::length, x)};
+    for (const double v : {u[0], u[1], u[2], d[1], d[2]}) {
+      row.emplace_back(units.from_si(Quantity::displacement, std::abs(v) < 1e-15 ? 0 : v));
+    }
+    table.rows.push_back(std::move(row));
+  }
+}
+
+/// The table of deflections of the members and steps that the filters leave.
+StoredTable recovered_deflections(const Results& results,
+                                  const std::vector<Results::Filter>& filters) {
+  Names analyses, loads, members;
+  for (const Results::Filter& f : filters) {
+    Names& names = f.column == "analysis" ? analyses : f.column == "loads" ? loads : members;
+    if (f.column == "step") throw CallError("--step: the table deflections has no such filter");
+    names.insert(names.end(), f.wanted.begin(), f.wanted.end());
+  }
+  // Names that fit nothing are told where the steps are looked up.
+  const StoredRun run(results, analyses, loads);
+  const UnitSystem& units = run.units();
+  StoredTable table;
+  table.spec = &deflections_table();
+  table.header = {"analysis", "loads", "step"};
+  for (const ColumnSpec& c : table.spec->columns) table.header.push_back(column_header(c, units));
+  Names known;
+  for (const Member& m : run.model().members) known.push_back(m.name);
+  for (const std::string& name : members) {
+    const bool any = std::any_of(known.begin(), known.end(),
+                                 [&name](const std::string& k) { return fits(name, k); });
+    if (!any) {
+      throw CallError(fmt::format("--member: no member \"{}\"{}", name, did_you_mean(name, known)));
+    }
+  }
+  for (const Step& step : run.steps()) {
+    const Recovery recovery = run.recovery(step);
+    for (const MemberId id : run.model().members.ids()) {
+      const std::string& name = run.model().members[id].name;
+      const bool wanted =
+          members.empty() || std::any_of(members.begin(), members.end(),
+                                         [&name](const std::string& w) { return fits(w, name); });
+      if (wanted) add_deflections(recovery, id, units, table);
+    }
+  }
+  return table;
+}
+
 }  // namespace
 
 int command_table(const Arguments& arguments) {
@@ -255,8 +321,10 @@ int command_table(const Arguments& arguments) {
   if (format != "text" && format != "csv" && format != "json") {
     throw CallError(fmt::format("--format: text, csv or json, not \"{}\"", format));
   }
-  StoredTable table =
-      results.table(targets[1], filters_of(*parsed, results, known_table(targets[1])));
+  const TableSpec& spec = known_table(targets[1]);
+  const std::vector<Results::Filter> filters = filters_of(*parsed, results, spec);
+  StoredTable table = &spec == &deflections_table() ? recovered_deflections(results, filters)
+                                                    : results.table(targets[1], filters);
   if (parsed->count("sort") > 0) sort_rows(table, (*parsed)["sort"].as<std::string>());
   if (parsed->count("top") > 0) {
     const int top = (*parsed)["top"].as<int>();

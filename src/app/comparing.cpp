@@ -177,7 +177,7 @@ bool add_station(const Results& results, const CompareRequest& request, const st
 
 Quantity quantity_of(const Place& place) {
   const bool first = place.component < 3;
-  if (place.kind == Place::Kind::displacement) {
+  if (place.is_displacement()) {
     return first ? Quantity::displacement : Quantity::rotation;
   }
   return first ? Quantity::force : Quantity::moment;

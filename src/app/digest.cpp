@@ -4,11 +4,14 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
+#include <sstream>
 
 #include "app/digest_modes.hpp"
 #include "app/text.hpp"
 #include "core/results/comparison.hpp"
 #include "core/results/modes.hpp"
+#include "core/results/recovery.hpp"
 #include "write/tables.hpp"
 
 namespace ulterix {
@@ -19,6 +22,25 @@ using Align = TextTable::Align;
 
 /// Values below this part of the largest of their kind are left out of "differs most".
 constexpr double kWorthTelling = 0.1;
+constexpr std::size_t kMostLoads = 6, kMostWatches = 6;
+
+/// Lines that are wider than the terminal are cut there.
+std::string fitted(const std::string& text, int width) {
+  std::string result;
+  std::istringstream lines(text);
+  for (std::string line; std::getline(lines, line);) {
+    if (display_width(line) > static_cast<std::size_t>(width)) {
+      std::size_t end = 0;
+      for (int shown = 0; shown < width - 1; ++shown) {
+        ++end;
+        while (end < line.size() && (static_cast<unsigned char>(line[end]) & 0xC0) == 0x80) ++end;
+      }
+      line = line.substr(0, end) + ">";
+    }
+    result += line + '\n';
+  }
+  return result;
+}
 
 std::string ratio_text(const std::optional<double>& ratio) {
   return ratio ? fmt::format("{:.2f}", *ratio) : "-";
@@ -55,8 +77,8 @@ struct Compared {
 
 class Digest {
  public:
-  Digest(const RunResult& result, const UnitSystem& units, int width)
-      : result_(result), model_(*result.model), units_(units), width_(width) {
+  Digest(const RunResult& result, const UnitSystem& units, int width, bool full)
+      : result_(result), model_(*result.model), units_(units), width_(width), full_(full) {
     for (std::size_t i = 0; i < result.steps.size(); ++i) {
       if (result.steps[i].kind != AnalysisKind::p_delta) continue;
       compared_.push_back({&result.steps[i], result.comparisons[i], result.storeys[i]});
@@ -67,15 +89,21 @@ class Digest {
     heading();
     verdict();
     watched();
+    if (compared_.empty()) first_order_table();
     for (const std::string& name : result_.analyses()) table(name);
-    differs_most();
-    text_ += buckling_digest(result_, width_);
-    text_ += modal_digest(result_, units_, width_);
+    if (full_) differs_most();
+    text_ += buckling_digest(result_, units_, width_, full_);
+    text_ += modal_digest(result_, units_, width_, full_);
     governing();
-    storeys();
+    if (full_) storeys();
+    text_ += '\n';
+    if (!full_) worst_storey();
+    deflection();
+    weak_axis();
+    stiffness();
     checks();
     remarks();
-    return text_;
+    return fitted(text_, width_);
   }
 
  private:
@@ -105,11 +133,11 @@ class Digest {
 
   void verdict() {
     if (result_.free_structure()) {
-      return line(" FREE.  Nothing holds it: the rigid motions come first, with no frequency.");
+      return line(" FREE.  No support: the rigid motions come first, with no frequency.");
     }
     if (!result_.frame.mechanisms.empty()) return tell_mechanisms();
     if (!result_.frame.trouble.empty()) {
-      return line(fmt::format(" CANNOT BE SOLVED.  {}", result_.frame.trouble));
+      return line(fmt::format(" NOT SOLVABLE.  {}", result_.frame.trouble));
     }
     std::vector<const Step*> failed;
     for (const Step& step : result_.steps) {
@@ -122,12 +150,15 @@ class Digest {
       line(" STANDS.  " + closest_to_buckling(result_), 10);
       if (!compared_.empty()) line("          " + closest(), 10);
     } else {
-      line(
-          fmt::format(" {} in {} of {}:", verdict_of(failed), failed.size(), result_.steps.size()));
+      line(fmt::format(" {}: {} of {} analyses", verdict_of(failed), failed.size(),
+                       result_.steps.size()));
     }
-    for (const Step* step : failed) {
-      line(fmt::format("   {} ({}): {}", step->loads.name, step->analysis, step->outcome.reason),
-           7);
+    for (std::size_t i = 0; i < failed.size() && (full_ || i < kMostLoads); ++i) {
+      const Step& step = *failed[i];
+      line(fmt::format("   {} ({}): {}", step.loads.name, step.analysis, step.outcome.reason), 7);
+    }
+    if (!full_ && failed.size() > kMostLoads) {
+      line(fmt::format("   ... and {} more (run --full)", failed.size() - kMostLoads), 7);
     }
     for (const Step& step : result_.steps) {
       if (step.outcome.stands() && !step.outcome.reason.empty()) {
@@ -149,14 +180,13 @@ class Digest {
              Verdict::loaded_free_rotation})) {
       return "NO SURE RESULT";
     }
-    return "DOES NOT STAND";
+    return "FAILED";
   }
 
   void tell_mechanisms() {
     const auto& all = result_.frame.mechanisms;
-    line(fmt::format(
-        " DOES NOT STAND.  It moves without straining anything, in {} independent way{}:",
-        all.size(), all.size() == 1 ? "" : "s"));
+    line(fmt::format(" FAILED.  Mechanism: {} independent motion{} without stiffness:", all.size(),
+                     all.size() == 1 ? "" : "s"));
     for (std::size_t i = 0; i < all.size() && i < 8; ++i) {
       line(fmt::format("   {}  {}", i + 1, all[i].words), 6);
     }
@@ -191,34 +221,107 @@ class Digest {
     return sway != nullptr ? sway : c.largest(displacement);
   }
 
+  /// The loads whose lines are shown: all of them, or those that govern sway, moment or stability.
+  std::vector<const Compared*> shown(const std::string& analysis) const {
+    std::vector<const Compared*> all;
+    for (const Compared& c : compared_) {
+      if (c.step->analysis == analysis) all.push_back(&c);
+    }
+    if (full_ || all.size() <= kMostLoads) return all;
+    const auto size = [](const ComparisonRow* row) { return row ? std::abs(row->value) : 0; };
+    double sway = 0, moment = 0, factor = std::numeric_limits<double>::max();
+    for (const Compared* c : all) {
+      sway = std::max(sway, size(sway_row(*c)));
+      moment = std::max(moment, size(moment_row(*c)));
+      if (c->step->reserve) factor = std::min(factor, *c->step->reserve);
+    }
+    const auto rank = [&](const Compared* c) {
+      if (c->rows.empty()) return 2.0;
+      const double near = c->step->reserve ? factor / *c->step->reserve : 0;
+      return std::max({near, sway > 0 ? size(sway_row(*c)) / sway : 0,
+                       moment > 0 ? size(moment_row(*c)) / moment : 0});
+    };
+    std::vector<const Compared*> governing = all;
+    std::stable_sort(governing.begin(), governing.end(),
+                     [&](const auto* a, const auto* b) { return rank(a) > rank(b); });
+    governing.resize(kMostLoads);
+    std::erase_if(all, [&](const Compared* c) {
+      return std::find(governing.begin(), governing.end(), c) == governing.end();
+    });
+    return all;
+  }
+
+  static const ComparisonRow* moment_row(const Compared& c) {
+    return c.largest([](const ComparisonRow& r) {
+      return r.kind == ComparisonRow::Kind::internal_force && r.component >= 3;
+    });
+  }
+
+  /// A row for first-order and one for each second-order analysis, a column for each load.
   void watched() {
     if (model_.watches.empty()) return;
-    std::vector<const Compared*> shown;
+    std::vector<std::string> second;
     for (const Compared& c : compared_) {
-      if (!c.rows.empty() && shown.size() < 6) shown.push_back(&c);
+      const bool known = std::find(second.begin(), second.end(), c.step->analysis) != second.end();
+      if (!known && !c.rows.empty()) second.push_back(c.step->analysis);
     }
-    if (shown.empty()) return;
-    TextTable table(columns(3, shown.size(), 1));
-    std::vector<std::string> head = {"watched", "", ""};
-    for (const Compared* c : shown) head.push_back(c->step->loads.name);
-    table.add(head);
-    for (std::size_t w = 0; w < model_.watches.size(); ++w) {
-      const ComparisonRow& any = shown.front()->rows[w];
-      const Quantity q = quantity_of(any);
-      std::vector<std::string> first = {any.name, any.where, units_.label(q)},
-                               second = {"", "", ""}, ratio = {"", "", ""};
-      for (const Compared* c : shown) {
-        const ComparisonRow& row = c->rows[w];
-        first.push_back(in_units(units_, q, row.first_order));
-        second.push_back(in_units(units_, q, row.value));
-        ratio.push_back(ratio_text(row.ratio));
+    std::vector<const Step*> loads;
+    if (second.empty()) {
+      for (const Step& step : result_.steps) {
+        if (step.analysis == kBaseline && step.has_state) loads.push_back(&step);
       }
-      first.emplace_back("first-order");
-      second.emplace_back("P-Delta");
-      ratio.emplace_back("ratio");
-      for (const auto& row : {first, second, ratio}) table.add(row);
+    } else {
+      for (const Compared* c : shown(second.front())) {
+        if (!c->rows.empty()) loads.push_back(&result_.baseline(c->step->loads.name));
+      }
+    }
+    const std::size_t all = loads.size();
+    if (all == 0) return;
+    loads.resize(std::min(all, kMostLoads));
+    TextTable table(columns(4, loads.size(), 0));
+    std::vector<std::string> head = {"watched", "", "", ""};
+    for (const Step* step : loads) head.push_back(step->loads.name);
+    table.add(head);
+    for (std::size_t w = 0; w < model_.watches.size() && (full_ || w < kMostWatches); ++w) {
+      const Watch& watch = model_.watches[w];
+      const bool first_three = watch.place.component < 3;
+      const Quantity q = watch.place.is_displacement()
+                             ? (first_three ? Quantity::displacement : Quantity::rotation)
+                             : (first_three ? Quantity::force : Quantity::moment);
+      std::vector<std::string> cells = {watch.name, watch.place.text, units_.label(q),
+                                        std::string(kBaseline)};
+      for (const Step* step : loads) {
+        const auto value = value_at(Recovery(*result_.frame.system, *step), watch.place);
+        cells.push_back(value ? in_units(units_, q, *value) : "-");
+      }
+      table.add(cells);
+      for (const std::string& analysis : second) {
+        cells = {"", "", "", analysis + ", ratio"};
+        for (const Step* step : loads) {
+          const Compared* c = compared(analysis, step->loads.name);
+          if (c == nullptr || c->rows.empty()) {
+            cells.emplace_back("-");
+            continue;
+          }
+          const ComparisonRow& row = c->rows[w];
+          cells.push_back(
+              fmt::format("{} {:>5}", in_units(units_, q, row.value), ratio_text(row.ratio)));
+        }
+        table.add(cells);
+      }
     }
     text_ += '\n' + table.print();
+    if (!full_ && model_.watches.size() > kMostWatches) {
+      line(fmt::format("   ... {} more watched places (run --full)",
+                       model_.watches.size() - kMostWatches));
+    }
+  }
+
+  const Compared* compared(const std::string& analysis, const std::string& loads) const {
+    for (const Compared& c : compared_) {
+      if (c.step->analysis == analysis && c.step->loads.name == loads) return &c;
+    }
+    return nullptr;
   }
 
   static std::vector<Align> columns(std::size_t left, std::size_t right, std::size_t left_again) {
@@ -229,29 +332,33 @@ class Digest {
   }
 
   void table(const std::string& analysis) {
+    const std::vector<const Compared*> loads = shown(analysis);
+    const bool any =
+        std::any_of(loads.begin(), loads.end(), [](const Compared* c) { return !c->rows.empty(); });
+    if (!any) return;
     TextTable table({Align::left, Align::right, Align::right, Align::right, Align::left,
-                     Align::right, Align::right, Align::right, Align::left, Align::right});
+                     Align::right, Align::right, Align::right, Align::left, Align::right,
+                     Align::right});
     const std::string& mm = units_.label(Quantity::displacement);
     const std::string& knm = units_.label(Quantity::moment);
-    table.add({analysis, "sway", "", "", "", "moment", "", "", "", ""});
-    table.add(
-        {"load", "first", "P-Delta", "ratio", "at", "first", "P-Delta", "ratio", "at", "rounds"});
-    table.add({"", mm, mm, "", "", knm, knm, "", "", ""});
-    bool any = false;
-    for (const Compared& c : compared_) {
-      if (c.step->analysis != analysis) continue;
-      any = any || !c.rows.empty();
-      table.add(table_row(c));
+    table.add({analysis, "sway", mm, "", "", "moment", knm, "", "", "buckling",
+               full_ ? "iterations" : ""});
+    table.add({"load", "first", "P-Delta", "ratio", "at", "first", "P-Delta", "ratio", "at",
+               "factor", ""});
+    for (const Compared* c : loads) table.add(table_row(*c));
+    text_ += '\n' + table.print();
+    const auto all = std::count_if(compared_.begin(), compared_.end(),
+                                   [&](const Compared& c) { return c.step->analysis == analysis; });
+    if (loads.size() < static_cast<std::size_t>(all)) {
+      line(fmt::format(
+          "   ... {} more, which govern neither sway, moment nor stability (run --full)",
+          static_cast<std::size_t>(all) - loads.size()));
     }
-    if (any) text_ += '\n' + table.print();
   }
 
   std::vector<std::string> table_row(const Compared& c) const {
     std::vector<std::string> cells = {c.step->loads.name};
-    const ComparisonRow* moment = c.largest([](const ComparisonRow& r) {
-      return r.kind == ComparisonRow::Kind::internal_force && r.component >= 3;
-    });
-    for (const ComparisonRow* row : {sway_row(c), moment}) {
+    for (const ComparisonRow* row : {sway_row(c), moment_row(c)}) {
       if (row == nullptr) {
         cells.insert(cells.end(), {"-", "-", "-", c.rows.empty() ? "no result" : ""});
         continue;
@@ -262,7 +369,8 @@ class Digest {
       cells.push_back(ratio_text(row->ratio));
       cells.push_back(where(*row));
     }
-    cells.push_back(fmt::format("{}", c.step->rounds.size()));
+    cells.push_back(c.step->reserve ? fmt::format("{:.4g}", *c.step->reserve) : "-");
+    if (full_) cells.push_back(fmt::format("{}", c.step->rounds.size()));
     return cells;
   }
 
@@ -340,7 +448,12 @@ class Digest {
     wanted.emplace_back(Kind::reaction, model_.vertical);
     TextTable table({Align::left, Align::left, Align::left, Align::right, Align::left, Align::right,
                      Align::left});
-    table.add({fmt::format("Over all loads, {}", analysis), "at", "", "min", "by", "max", "by"});
+    const bool one = result_.steps.front().loads.name == result_.steps.back().loads.name &&
+                     std::all_of(result_.steps.begin(), result_.steps.end(), [this](const Step& s) {
+                       return s.loads.name == result_.steps.front().loads.name;
+                     });
+    const std::string by = one ? "" : "load";
+    table.add({fmt::format("Envelope, {}", analysis), "at", "", "min", by, "max", by});
     for (const auto& [kind, component] : wanted) {
       const EnvelopeRow* e = largest_envelope(analysis, [&](const EnvelopeRow& row) {
         return row.kind == kind && row.component == component;
@@ -351,8 +464,8 @@ class Digest {
       table.add({fmt::format("  {}", name_of(*e)),
                  along ? model_.members[e->member].name : model_.nodes[e->node].name,
                  units_.label(q), in_units(units_, q, without_rounding(e->min, e->max)),
-                 e->loads_of_min, in_units(units_, q, without_rounding(e->max, e->min)),
-                 e->loads_of_max});
+                 one ? "" : e->loads_of_min, in_units(units_, q, without_rounding(e->max, e->min)),
+                 one ? "" : e->loads_of_max});
     }
     text_ += '\n' + table.print();
   }
@@ -407,6 +520,197 @@ class Digest {
          12);
   }
 
+  /// The storey of the largest drift for its height, and the one nearest to trouble, a line each.
+  void worst_storey() {
+    const StoreyRow* worst = nullptr;
+    const Compared* in = nullptr;
+    for (const Compared& c : compared_) {
+      for (const StoreyRow& s : c.storeys) {
+        if (worst != nullptr && std::abs(s.ratio()) <= std::abs(worst->ratio())) continue;
+        worst = &s;
+        in = &c;
+      }
+    }
+    if (worst == nullptr || worst->drift == 0) return;
+    line(fmt::format(
+             " Storeys    largest drift {} {} in {}, h/{:.0f} ({}, along {}), {} x first-order",
+             in_units(units_, Quantity::displacement, worst->drift),
+             units_.label(Quantity::displacement), worst->storey, std::abs(1 / worst->ratio()),
+             in->step->loads.name, kAxisNames[worst->direction], ratio_text(worst->amplification)),
+         12);
+    const StoreyOpinion* opinion = nullptr;
+    std::string loads;
+    for (std::size_t i = 0; i < result_.steps.size(); ++i) {
+      for (const StoreyOpinion& o : result_.storey_opinions[i]) {
+        if (!o.index || !o.alpha_cr || (opinion != nullptr && *o.index <= *opinion->index))
+          continue;
+        opinion = &o;
+        loads = result_.steps[i].loads.name;
+      }
+    }
+    if (opinion == nullptr) return;
+    line(fmt::format("            hand formulas for {} in {}: alpha_cr {:.3g}, Q {:.3f}, B2 {}; "
+                     "computed {} (classes: run --full)",
+                     opinion->storey, loads, *opinion->alpha_cr, *opinion->index,
+                     ratio_text(opinion->B2), ratio_text(opinion->amplification)),
+         12);
+    beside_computed(*opinion, loads);
+  }
+
+  /// The member that deflects most from the chord between its ends, for its span.
+  void deflection() {
+    struct Worst {
+      const Step* step = nullptr;
+      MemberId member;
+      int component = kDz;
+      double value = 0, x = 0, part = 0;
+    } worst;
+    for (std::size_t i = 0; i < result_.steps.size(); ++i) {
+      if (result_.extremes[i].empty()) continue;
+      for (const MemberId id : model_.members.ids()) {
+        const double L = model_.length(id);
+        for (const int c : {kDy, kDz}) {
+          const Extreme& e = result_.extremes[i][id][static_cast<std::size_t>(c)];
+          const bool low = std::abs(e.min) > std::abs(e.max);
+          const double value = low ? e.min : e.max;
+          if (std::abs(value) / L <= worst.part * (1 + 1e-9)) continue;
+          worst = {&result_.steps[i], id, c, value, low ? e.x_min : e.x_max, std::abs(value) / L};
+        }
+      }
+    }
+    if (worst.step == nullptr || worst.part < 1e-9) return;
+    line(fmt::format(" Deflection {} {} {} {} from the chord at x {:.2f} {}, span/{:.0f} ({}, {})",
+                     model_.members[worst.member].name, kExtremeNames[std::size_t(worst.component)],
+                     in_units(units_, Quantity::displacement, worst.value),
+                     units_.label(Quantity::displacement),
+                     units_.from_si(Quantity::length, worst.x), units_.label(Quantity::length),
+                     1 / worst.part, worst.step->loads.name, worst.step->analysis),
+         12);
+  }
+
+  /// A plane frame says nothing of its other axis: the most compressed member beside what it can
+  /// carry out of the plane and in squash.
+  void weak_axis() {
+    if (model_.plane == Plane::space) return;
+    double worst = 0;
+    std::string words;
+    for (std::size_t i = 0; i < result_.steps.size(); ++i) {
+      if (result_.extremes[i].empty()) continue;
+      for (const MemberId id : model_.members.ids()) {
+        const Member& m = model_.members[id];
+        const double N = -result_.extremes[i][id][kN].min, L = model_.length(id);
+        const Section& section = model_.sections[m.section];
+        const Material& material = model_.materials[m.material];
+        const bool about_y =
+            std::abs(result_.frame.system->axes(id)(1, model_.plane == Plane::xz ? 1 : 2)) > 0.5;
+        const double I = about_y ? section.properties.Iz : section.properties.Iy;
+        if (m.kind != MemberKind::frame || N <= 0 || I <= 0) continue;
+        const double euler = M_PI * M_PI * material.E * I / (L * L);
+        if (N / euler <= worst * (1 + 1e-9)) continue;
+        worst = N / euler;
+        const auto kN_text = [this](double v) { return in_units(units_, Quantity::force, v); };
+        words = fmt::format(
+            " Out of     {} carries {} {} ({}); the analysis is in its plane only: Euler load out "
+            "of "
+            "it over its length {}",
+            m.name, kN_text(N), units_.label(Quantity::force), result_.steps[i].loads.name,
+            kN_text(euler));
+        if (material.fy > 0) {
+          words += fmt::format(", squash load {}", kN_text(material.fy * section.properties.A));
+        }
+      }
+    }
+    if (!words.empty()) line(words.replace(1, 6, "Plane "), 12);
+  }
+
+  /// The softest direction of sway.
+  void stiffness() {
+    const StiffnessRow* softest = nullptr;
+    std::string loads;
+    for (std::size_t i = 0; i < result_.steps.size(); ++i) {
+      for (const StiffnessRow& row : result_.stiffness[i]) {
+        if (row.displacement == 0 || row.stiffness() <= 0) continue;
+        if (softest != nullptr && softest->stiffness() <= row.stiffness()) continue;
+        softest = &row;
+        loads = fmt::format("{}, {}", result_.steps[i].loads.name, result_.steps[i].analysis);
+      }
+    }
+    if (softest == nullptr) return;
+    line(fmt::format(" Stiffness  along {} at {}: {} {} ({})",
+                     kAxisNames[static_cast<std::size_t>(softest->direction)], softest->where,
+                     in_units(units_, Quantity::spring, softest->stiffness()),
+                     units_.label(Quantity::spring), loads),
+         12);
+  }
+
+  /// First-order alone: what a cross-check reads.
+  void first_order_table() {
+    TextTable table(columns(1, 8, 0));
+    table.add({"first-order", "displ. " + units_.label(Quantity::displacement), "at",
+               "N " + units_.label(Quantity::force), "V", "M " + units_.label(Quantity::moment),
+               "at", "reactions", ""});
+    std::vector<std::string> sums = {"", "", "", "", "", "", ""};
+    for (const int axis : {0, 1, 2}) {
+      if (model_.uses_direction(axis) && sums.size() < 9) {
+        sums.push_back(fmt::format("f{} {}", kAxisNames[static_cast<std::size_t>(axis)],
+                                   units_.label(Quantity::force)));
+      }
+    }
+    table.add(sums);
+    std::size_t rows = 0;
+    for (std::size_t i = 0; i < result_.steps.size(); ++i) {
+      const Step& step = result_.steps[i];
+      if (step.analysis != kBaseline || !step.has_state || result_.extremes[i].empty()) continue;
+      if (!full_ && ++rows > 2 * kMostLoads) continue;
+      std::vector<std::string> cells = {step.loads.name};
+      add_largest_displacement(step, cells);
+      add_largest_forces(result_.extremes[i], cells);
+      Vector3d sum = Vector3d::Zero();
+      for (const Vector6d& r : step.reactions) sum += r.head<3>();
+      for (const int axis : {0, 1, 2}) {
+        if (!model_.uses_direction(axis) || cells.size() >= 9) continue;
+        const double v = std::abs(sum[axis]) < 1e-9 * sum.norm() ? 0 : sum[axis];
+        cells.push_back(in_units(units_, Quantity::force, v));
+      }
+      table.add(cells);
+    }
+    if (rows > 0 || full_) text_ += '\n' + table.print();
+  }
+
+  void add_largest_displacement(const Step& step, std::vector<std::string>& cells) const {
+    double most = 0;
+    std::string where = "-";
+    for (int d = 0; d < 3; ++d) {
+      const NodeId n = furthest_node(step, d);
+      const double u = step.state.nodes[n].vector()[d];
+      if (std::abs(u) <= std::abs(most)) continue;
+      most = u;
+      where = fmt::format("{}.{}", model_.nodes[n].name,
+                          kDisplacementNames[static_cast<std::size_t>(d)]);
+    }
+    cells.push_back(in_units(units_, Quantity::displacement, most));
+    cells.push_back(where);
+  }
+
+  void add_largest_forces(const StepExtremes& extremes, std::vector<std::string>& cells) const {
+    std::array<double, 3> most = {0, 0, 0};
+    std::string where = "-";
+    for (const MemberId id : model_.members.ids()) {
+      for (int c = 0; c < 6; ++c) {
+        const Extreme& e = extremes[id][static_cast<std::size_t>(c)];
+        const double value = std::abs(e.min) > std::abs(e.max) ? e.min : e.max;
+        double& own = most[c == 0 ? 0 : c < 3 ? 1 : 2];
+        if (std::abs(value) <= std::abs(own) * (1 + 1e-9)) continue;
+        own = value;
+        if (c >= 3) where = model_.members[id].name;
+      }
+    }
+    cells.push_back(in_units(units_, Quantity::force, most[0]));
+    cells.push_back(in_units(units_, Quantity::force, most[1]));
+    cells.push_back(in_units(units_, Quantity::moment, most[2]));
+    cells.push_back(where);
+  }
+
   /// Storeys, from above, of the load that makes the largest drift.
   void storeys() {
     const Compared* worst = nullptr;
@@ -452,11 +756,10 @@ class Digest {
       if (step.has_state) sure = std::max(sure, step.solve_error.largest());
     }
     const bool good = nodes < 1e-6 && reactions < 1e-6;
-    text_ += '\n';
     line(fmt::format(
-             " Checks     {}reactions = loads to {:.0e} (worst {}); nodes balanced to {:.0e}; "
-             "solution sure to {:.0e}",
-             good ? "" : "NOT IN BALANCE: ", reactions, worst, nodes, sure),
+             " Checks     {}equilibrium: reactions {:.0e}, nodes {:.0e} (worst {}); error of "
+             "the solution {:.0e}",
+             good ? "" : "NOT IN BALANCE: ", reactions, nodes, worst, sure),
          12);
   }
 
@@ -470,14 +773,15 @@ class Digest {
   const Model& model_;
   const UnitSystem& units_;
   int width_;
+  bool full_;
   std::vector<Compared> compared_;
   std::string text_;
 };
 
 }  // namespace
 
-std::string run_digest(const RunResult& result, const UnitSystem& units, int width) {
-  return Digest(result, units, width).print();
+std::string run_digest(const RunResult& result, const UnitSystem& units, int width, bool full) {
+  return Digest(result, units, width, full).print();
 }
 
 }  // namespace ulterix

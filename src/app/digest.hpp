@@ -7,7 +7,8 @@
 
 namespace ulterix {
 
-/// The short table on the terminal: does it stand, how far from first-order, where, what is odd.
-std::string run_digest(const RunResult& result, const UnitSystem& units, int width);
+/// The short table on the terminal, about a screen: does it stand, how far from first-order, where,
+/// what is odd. `full`: every load, mode and storey.
+std::string run_digest(const RunResult& result, const UnitSystem& units, int width, bool full);
 
 }  // namespace ulterix

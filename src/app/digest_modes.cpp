@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 
 #include "app/text.hpp"
 #include "core/results/modes.hpp"
@@ -19,17 +20,15 @@ constexpr double kNamed = 0.05;
 constexpr std::size_t kMostModes = 12;
 
 std::string factor_text(double factor) {
-  return factor < 100 ? fmt::format("{:.3g}", factor) : fmt::format("{:.0f}", factor);
+  return factor < 1e4 ? fmt::format("{:.4g}", factor) : fmt::format("{:.3g}", factor);
 }
 
 /// What the thresholds of EN 1993-1-1, 5.2.1(3) and 5.2.2(5), say of a factor.
 std::string what_it_means(double factor) {
-  if (factor < 1) return fmt::format("buckles at {:.4g} % of the load", 100 * factor);
-  const std::string growth =
-      fmt::format("the loads may grow by {:.0f} % before the frame buckles", 100 * (factor - 1));
-  if (factor < 3) return growth + "; below 3: second-order analysis";
-  if (factor < 10) return growth + "; below 10: second-order effects count";
-  return growth + "; above 10: second-order effects are small";
+  if (factor < 1) return "below 1: unstable under this load";
+  if (factor < 3) return "below 3: second-order analysis";
+  if (factor < 10) return "below 10: second-order effects count";
+  return "above 10: second-order effects are small";
 }
 
 /// Members, the largest share of the strain energy first; of equal ones the first in the file.
@@ -57,11 +56,11 @@ std::string who_buckles(const Model& model, const IndexedVector<MemberId, Member
 
 std::string certificate_words(std::size_t modes, const Certificate& c, const std::string& below) {
   if (!c.count) {
-    return fmt::format("{} modes; whether one is missing below {} is not known", modes, below);
+    return fmt::format("{} modes; not known whether all below {} are found", modes, below);
   }
-  if (c.complete()) return fmt::format("{} modes, none missing below {}", c.found, below);
-  return fmt::format("{} modes, but {} there are below {}: some are missing", modes, *c.count,
-                     below);
+  if (c.complete()) return fmt::format("all {} modes below {} found (Sturm check)", c.found, below);
+  return fmt::format("{} modes, but the Sturm check counts {} below {}: some are missing", modes,
+                     *c.count, below);
 }
 
 /// The step of a buckling analysis with the lowest factor; nullptr if none has any.
@@ -74,21 +73,6 @@ const Step* worst_buckling(const RunResult& result, const std::string& analysis)
     if (worst == nullptr || step.buckling->lowest() < worst->buckling->lowest()) worst = &step;
   }
   return worst;
-}
-
-std::string recommended_lengths(const Model& model, const BucklingMode& mode) {
-  std::string words;
-  int count = 0;
-  for (const EffectiveLength& e : mode.lengths) {
-    if (!e.recommended() || ++count > 4) continue;
-    for (const bool about_y : {true, false}) {
-      if (!(about_y ? e.recommended_y : e.recommended_z)) continue;
-      if (!words.empty()) words += ", ";
-      words += fmt::format("{} K{} {:.2f}", model.members[e.member].name, about_y ? "y" : "z",
-                           about_y ? *e.K_y : *e.K_z);
-    }
-  }
-  return words;
 }
 
 /// Where members bow between their nodes, no node stands for the mode.
@@ -116,8 +100,7 @@ std::string mode_words(const Model& model, const BucklingMode& mode) {
     words += fmt::format(", most at {}", model.nodes[mode.shape.furthest].name);
   }
   words += "; " + who_buckles(model, mode.shares);
-  const std::string lengths = recommended_lengths(model, mode);
-  return lengths.empty() ? words : words + "; " + lengths;
+  return words;
 }
 
 /// What holding really does, of the restraints that were tried.
@@ -136,7 +119,67 @@ std::string gain_words(const std::vector<RestraintGain>& gains, const Model& mod
   return text;
 }
 
-std::string buckling_analysis(const RunResult& result, const std::string& analysis, int width) {
+/// Says where the compression at a factor is more than the section yields at.
+std::string beyond_yield(const Model& model, const BucklingMode& mode) {
+  const EffectiveLength* worst = nullptr;
+  double most = 1;
+  for (const EffectiveLength& e : mode.lengths) {
+    const Member& m = model.members[e.member];
+    const double fy = model.materials[m.material].fy, A = model.sections[m.section].properties.A;
+    if (fy <= 0 || -e.N / (fy * A) <= most) continue;
+    most = -e.N / (fy * A);
+    worst = &e;
+  }
+  if (worst == nullptr) return {};
+  return fmt::format(
+      " At that factor {} is compressed to {:.2g} times its squash load A*fy: it "
+      "yields first.",
+      model.members[worst->member].name, most);
+}
+
+/// One line a member: the lengths about both axes, each from the lowest mode that bends it so.
+std::string length_lines(const RunResult& result, const BucklingResult& r, const UnitSystem& units,
+                         bool full) {
+  struct Row {
+    std::array<std::string, 2> length, K, mode;
+    double first = 0;
+  };
+  const Model& model = *result.model;
+  std::map<int, Row> rows;
+  for (const BucklingMode& mode : r.modes) {
+    for (const EffectiveLength& e : mode.lengths) {
+      for (const bool about_y : {true, false}) {
+        const auto& length = about_y ? e.length_y : e.length_z;
+        const auto& K = about_y ? e.K_y : e.K_z;
+        if (!(about_y ? e.recommended_y : e.recommended_z) || !length || !K) continue;
+        Row& row = rows[e.member.value];
+        const std::size_t i = about_y ? 0 : 1;
+        row.length[i] = in_units(units, Quantity::length, *length);
+        row.K[i] = fmt::format("{:.2f}", *K);
+        row.mode[i] = fmt::format("{}", mode.number);
+        if (row.first == 0) row.first = mode.factor;
+      }
+    }
+  }
+  if (rows.empty()) return {};
+  std::vector<std::pair<int, Row>> sorted(rows.begin(), rows.end());
+  std::stable_sort(sorted.begin(), sorted.end(),
+                   [](const auto& a, const auto& b) { return a.second.first < b.second.first; });
+  constexpr std::size_t kMostMembers = 4;
+  const std::string m = units.label(Quantity::length);
+  TextTable table({Align::left, Align::right, Align::right, Align::right, Align::right,
+                   Align::right, Align::right});
+  table.add({"Effective lengths", "Ly " + m, "Ky", "mode", "Lz " + m, "Kz", "mode"});
+  for (std::size_t i = 0; i < sorted.size() && (full || i < kMostMembers); ++i) {
+    const Row& row = sorted[i].second;
+    table.add({"  " + model.members[MemberId(sorted[i].first)].name, row.length[0], row.K[0],
+               row.mode[0], row.length[1], row.K[1], row.mode[1]});
+  }
+  return table.print();
+}
+
+std::string buckling_analysis(const RunResult& result, const std::string& analysis,
+                              const UnitSystem& units, int width, bool full) {
   const Step* worst = worst_buckling(result, analysis);
   if (worst == nullptr) return {};
   const Model& model = *result.model;
@@ -152,28 +195,41 @@ std::string buckling_analysis(const RunResult& result, const std::string& analys
     table.add({step.loads.name, factor_text(m.factor), m.kind, place_of(model, m),
                m.factor > 1 ? fmt::format("{:.2f}", 1 / (1 - 1 / m.factor)) : "-"});
   }
-  std::string text = '\n' + table.print();
+  // P-Delta's table has the factors beside.
+  const bool beside = std::any_of(result.steps.begin(), result.steps.end(),
+                                  [](const Step& s) { return s.reserve.has_value(); });
+  std::string text = "\n";
+  if (full || !beside) text += table.print();
   const BucklingResult& r = *worst->buckling;
   double error = 0;
   for (const BucklingMode& m : r.modes) error = std::max(error, m.error);
-  const std::string lead = fmt::format(" Modes in {}  ", worst->loads.name);
+  const std::string lead = fmt::format(" Buckling {}  ", worst->loads.name);
   const int indent = static_cast<int>(lead.size());
-  for (std::size_t i = 0; i < r.modes.size() && i < 5; ++i) {
+  for (std::size_t i = 0; i < r.modes.size() && i < (full ? 5 : 3); ++i) {
     const std::string start = i == 0 ? lead : std::string(lead.size(), ' ');
     text += wrapped(start + mode_words(model, r.modes[i]), width, indent + 3) + '\n';
   }
-  text += wrapped(fmt::format("{}{}; discretisation error at most {:.2g} %",
-                              std::string(lead.size(), ' '),
-                              certificate_words(r.modes.size(), r.certificate,
-                                                factor_text(r.certificate.below)),
-                              100 * error),
-                  width, indent) +
-          '\n';
+  text +=
+      wrapped(fmt::format("{}{}; discretisation error <= {:.2g} %", std::string(lead.size(), ' '),
+                          certificate_words(r.modes.size(), r.certificate,
+                                            factor_text(r.certificate.below)),
+                          100 * error),
+              width, indent) +
+      '\n';
+  if (!r.modes.empty() && r.vertical > 0) {
+    text += wrapped(fmt::format("{}vertical load at factor {}: {} {}",
+                                std::string(lead.size(), ' '), factor_text(r.lowest()),
+                                in_units(units, Quantity::force,
+                                         r.vertical_stays + r.lowest() * r.vertical),
+                                units.label(Quantity::force)),
+                    width, indent) +
+            '\n';
+  }
   for (const std::string& remark : r.remarks) {
     text += wrapped(std::string(lead.size(), ' ') + remark, width, indent) + '\n';
   }
   text += gain_words(r.gains, model, "", width, indent);
-  return text;
+  return text + length_lines(result, r, units, full);
 }
 
 std::string per_cent(const std::optional<double>& mass, double total) {
@@ -196,11 +252,11 @@ std::string participation_words(const Model& model, const ModalResult& r) {
     reached += fmt::format("{} {:.1f} %", kAxisNames[d], part);
     if (part >= kEnoughMass) continue;
     const double most = 100 * r.movable[d] / r.total[d];
-    shortage += fmt::format("; {} is short of {:.0f} %", kAxisNames[d], kEnoughMass);
+    shortage += fmt::format("; {} below {:.0f} %", kAxisNames[d], kEnoughMass);
     if (most < kEnoughMass) {
       shortage += fmt::format(" and cannot get there: only {:.0f} % can move", most);
     } else if (r.enough[d] > 0) {
-      shortage += fmt::format(": about {} more modes would do (modes = {})",
+      shortage += fmt::format(": about {} more modes needed (modes = {})",
                               r.enough[d] - static_cast<int>(r.modes.size()), r.enough[d]);
     } else if (static_cast<int>(d) == model.vertical) {
       shortage += ", which needs the many modes of girders";
@@ -226,20 +282,38 @@ std::string hand_words(const ModalResult& r, int width) {
                          kAxisNames[d], 2 * M_PI / *r.by_hand[d], main->number, main->period());
   }
   if (words.empty()) return {};
-  return wrapped("   period by hand, from the deflection under the weight acting" + words, width,
+  return wrapped("   Rayleigh estimate, from the deflection under the weight acting" + words, width,
                  3) +
          '\n';
 }
 
-std::string modal_step(const Step& step, const Model& model, const UnitSystem& units, int width) {
+/// The modes that are shown: the first, and those that carry mass, or the first dozen.
+std::vector<std::size_t> shown_modes(const ModalResult& r, bool full) {
+  constexpr std::size_t kMostShown = 6;
+  constexpr double kCarries = 0.05;
+  std::vector<std::size_t> all;
+  for (std::size_t i = 0; i < r.modes.size(); ++i) {
+    bool carries = i == 0;
+    for (std::size_t d = 0; d < 3; ++d) {
+      const double mass = r.modes[i].mass[d].value_or(0);
+      carries = carries || (r.total[d] > 0 && mass > kCarries * r.total[d]);
+    }
+    if (full ? all.size() < kMostModes : carries && all.size() < kMostShown) all.push_back(i);
+  }
+  return all;
+}
+
+std::string modal_step(const Step& step, const Model& model, const UnitSystem& units, int width,
+                       bool full) {
   const ModalResult& r = *step.modal;
   TextTable table({Align::left, Align::right, Align::right, Align::right, Align::right,
-                   Align::right, Align::left});
+                   Align::right, Align::right, Align::left});
   const std::string about = step.loads.name.empty()
                                 ? step.analysis
                                 : fmt::format("{}, about {}", step.analysis, step.loads.name);
-  table.add({about, "period s", "f Hz", "x %", "y %", "z %", "most at"});
-  for (std::size_t i = 0; i < r.modes.size() && i < kMostModes; ++i) {
+  table.add({about, "period s", "f Hz", "omega rad/s", "x %", "y %", "z %", "most at"});
+  const std::vector<std::size_t> shown = shown_modes(r, full);
+  for (const std::size_t i : shown) {
     const VibrationMode& m = r.modes[i];
     std::string where = m.shape.furthest.valid() ? model.nodes[m.shape.furthest].name : "";
     if (m.shape.furthest.valid()) {
@@ -248,19 +322,21 @@ std::string modal_step(const Step& step, const Model& model, const UnitSystem& u
     if (m.shape.only_rotations) where = "rotations only";
     where += equal_words(m.equal);
     table.add({fmt::format("  {}", m.number), m.omega > 0 ? significant(m.period()) : "rigid",
-               significant(m.frequency()), per_cent(m.mass[0], r.total[0]),
+               significant(m.frequency()), significant(m.omega), per_cent(m.mass[0], r.total[0]),
                per_cent(m.mass[1], r.total[1]), per_cent(m.mass[2], r.total[2]), where});
   }
   std::string text = '\n' + table.print();
   const auto add = [&](const std::string& words) {
     text += wrapped("   " + words, width, 3) + '\n';
   };
-  if (r.modes.size() > kMostModes) {
-    add(fmt::format("... {} more: ulterix table RESULTS frequencies", r.modes.size() - kMostModes));
+  if (r.modes.size() > shown.size()) {
+    add(fmt::format("... {} more{}: ulterix table RESULTS frequencies",
+                    r.modes.size() - shown.size(),
+                    full ? "" : " with less than 5 % of the mass in every direction"));
   }
   double error = 0;
   for (const VibrationMode& m : r.modes) error = std::max(error, m.error);
-  add(fmt::format("{}; discretisation error at most {:.2g} %",
+  add(fmt::format("{}; discretisation error <= {:.2g} %",
                   certificate_words(r.modes.size(), r.certificate,
                                     fmt::format("{:.4g} Hz", r.certificate.below / (2 * M_PI))),
                   100 * error));
@@ -288,9 +364,10 @@ std::string closest_to_buckling(const RunResult& result) {
   if (const Step* worst = worst_buckling(result, "")) {
     const BucklingMode& mode = worst->buckling->modes.front();
     std::string words =
-        fmt::format("Closest to buckling: {}, factor {} ({}, most at {}): {}.", worst->loads.name,
-                    factor_text(worst->buckling->lowest()), mode.kind,
+        fmt::format("Lowest buckling factor {} ({}, {}, most at {}); {}.",
+                    factor_text(worst->buckling->lowest()), worst->loads.name, mode.kind,
                     place_of(*result.model, mode), what_it_means(worst->buckling->lowest()));
+    words += beyond_yield(*result.model, mode);
     // Torsion of one member never hides how the frame itself buckles.
     if (!mode.kind.starts_with("torsional")) return words;
     for (const BucklingMode& other : worst->buckling->modes) {
@@ -306,22 +383,23 @@ std::string closest_to_buckling(const RunResult& result) {
     if (step.reserve && (worst == nullptr || *step.reserve < *worst->reserve)) worst = &step;
   }
   if (worst == nullptr) return {};
-  return fmt::format("Closest to buckling: {}, factor {}: {}.", worst->loads.name,
-                     factor_text(*worst->reserve), what_it_means(*worst->reserve));
+  return fmt::format("Lowest buckling factor {} ({}); {}.", factor_text(*worst->reserve),
+                     worst->loads.name, what_it_means(*worst->reserve));
 }
 
-std::string buckling_digest(const RunResult& result, int width) {
+std::string buckling_digest(const RunResult& result, const UnitSystem& units, int width,
+                            bool full) {
   std::string text;
   for (const std::string& analysis : result.analyses()) {
-    text += buckling_analysis(result, analysis, width);
+    text += buckling_analysis(result, analysis, units, width, full);
   }
   return text;
 }
 
-std::string modal_digest(const RunResult& result, const UnitSystem& units, int width) {
+std::string modal_digest(const RunResult& result, const UnitSystem& units, int width, bool full) {
   std::string text;
   for (const Step& step : result.steps) {
-    if (step.modal) text += modal_step(step, *result.model, units, width);
+    if (step.modal) text += modal_step(step, *result.model, units, width, full);
   }
   return text;
 }

@@ -31,6 +31,7 @@ const TableSpec& known_table(const std::string& name) {
   if (spec != nullptr) return *spec;
   std::vector<std::string> names;
   for (const TableSpec& s : table_specs()) names.emplace_back(s.name);
+  names.emplace_back(deflections_table().name);
   throw CallError(fmt::format("no table \"{}\"{} (there are {})", name, did_you_mean(name, names),
                               fmt::join(names, ", ")));
 }
@@ -79,8 +80,8 @@ ModelFile Results::model() const {
   if (model_hash(text) != store_.about("model_hash")) damaged();
   ModelFile file = read_model(text, store_.about("model"));
   if (!file.good()) {
-    throw StoreError{fmt::format("{}: its model cannot be read by this version; run it again",
-                                 folder_)};
+    throw StoreError{
+        fmt::format("{}: its model cannot be read by this version; run it again", folder_)};
   }
   return file;
 }

@@ -11,6 +11,7 @@ struct RunSettings {
   bool figures = true;
   bool quiet = false;
   bool json = false;
+  bool full = false;  ///< the whole digest
 };
 
 /// Reads a model, runs it, writes its results folder, prints the digest; returns the exit status.

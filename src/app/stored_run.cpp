@@ -144,8 +144,7 @@ void StoredRun::read_reactions(const Results& results,
   for (const auto& row : results.table("reactions", filters).rows) {
     Step* step = step_of(row);
     if (step == nullptr) continue;
-    step->reactions[node(row[3])] =
-        six(row, 4, units(), Quantity::force, Quantity::moment);
+    step->reactions[node(row[3])] = six(row, 4, units(), Quantity::force, Quantity::moment);
   }
 }
 

@@ -341,7 +341,6 @@ int index_in(const std::array<std::string_view, N>& names, const std::string& na
 
 bool parse_member_place(const Model& model, const std::string& item, const std::string& where,
                         Place& place, std::string& complaint) {
-  place.kind = Place::Kind::internal_force;
   place.members = members_of_item(model, item);
   if (place.members.empty()) {
     std::vector<std::string> names;
@@ -385,15 +384,29 @@ std::optional<Place> parse_place(const Model& model, const std::string& text,
   const std::string item = front.substr(0, dot), quantity = front.substr(dot + 1);
   if (const int force = index_in(kInternalForceNames, quantity); force >= 0) {
     place.component = force;
+    place.kind = Place::Kind::internal_force;
+    if (!parse_member_place(model, item, where, place, complaint)) return std::nullopt;
+    return place;
+  }
+  if (const int across = index_in(kDeflectionNames, quantity); across >= 0) {
+    place.component = across + 1;
+    place.kind = Place::Kind::deflection;
     if (!parse_member_place(model, item, where, place, complaint)) return std::nullopt;
     return place;
   }
   const int displacement = index_in(kDisplacementNames, quantity);
+  if (displacement >= 0 && displacement < 3 && !where.empty() && !node_of_item(model, item)) {
+    place.component = displacement;
+    place.kind = Place::Kind::axis;
+    if (!parse_member_place(model, item, where, place, complaint)) return std::nullopt;
+    return place;
+  }
   const int reaction = index_in(kForceNames, quantity);
   if (displacement < 0 && reaction < 0) {
     std::vector<std::string> names(kDisplacementNames.begin(), kDisplacementNames.end());
     names.insert(names.end(), kForceNames.begin(), kForceNames.end());
     names.insert(names.end(), kInternalForceNames.begin(), kInternalForceNames.end());
+    names.insert(names.end(), kDeflectionNames.begin(), kDeflectionNames.end());
     complaint = fmt::format("no quantity \"{}\"{}", quantity, did_you_mean(quantity, names));
     return std::nullopt;
   }

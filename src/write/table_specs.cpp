@@ -152,7 +152,7 @@ std::vector<TableSpec> make_specs() {
   specs.push_back(forces);
   specs.push_back({"member_extremes",
                    "true extremes along each member",
-                   {text_column("member", ""), text_column("quantity", "N, Vy, Vz, Mx, My, Mz"),
+                   {text_column("member", ""), text_column("quantity", "N, Vy, Vz, Mx, My, Mz; dy, dz from the chord"),
                     text_column("unit", ""), real_column("min", Q::number, "in the unit beside it"),
                     real_column("x_min", Q::length, "from the start"),
                     real_column("max", Q::number, "in the unit beside it"),
@@ -235,7 +235,20 @@ std::span<const TableSpec> table_specs() {
   return specs;
 }
 
+const TableSpec& deflections_table() {
+  static const TableSpec spec = {
+      "deflections",
+      "displacements along the members; not in the folder, recovered when asked for",
+      {text_column("member", ""), real_column("x", Q::length, "from the start"),
+       real_column("ux", Q::displacement, "of the axis, global"),
+       real_column("uy", Q::displacement, "global"), real_column("uz", Q::displacement, "global"),
+       real_column("dy", Q::displacement, "from the chord between the ends, local"),
+       real_column("dz", Q::displacement, "from the chord, local")}};
+  return spec;
+}
+
 const TableSpec* find_table(std::string_view name) {
+  if (name == deflections_table().name) return &deflections_table();
   for (const TableSpec& spec : table_specs()) {
     if (spec.name == name) return &spec;
   }
@@ -255,7 +268,9 @@ std::string tables_as_markdown() {
       "`analysis`, `loads`, `step`. Units "
       "stand in "
       "the header, numbers read back to the same double.\n";
-  for (const TableSpec& spec : table_specs()) {
+  std::vector<TableSpec> all(table_specs().begin(), table_specs().end());
+  all.push_back(deflections_table());
+  for (const TableSpec& spec : all) {
     page += fmt::format("\n## {}\n\n{}\n\n| column | unit | what |\n| --- | --- | --- |\n",
                         spec.name, spec.doc);
     for (const ColumnSpec& c : spec.columns) {

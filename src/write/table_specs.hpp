@@ -26,6 +26,9 @@ struct TableSpec {
   bool gathered = false;
 };
 
+/// Deflections along the members: not written, recovered from the states when asked for.
+const TableSpec& deflections_table();
+
 /// The registry that all writers and the docs share.
 std::span<const TableSpec> table_specs();
 const TableSpec* find_table(std::string_view name);

@@ -229,22 +229,29 @@ class StateRows : public RowWriter {
   }
 
  private:
-  void extremes_of(const Step& step, MemberId id, const std::array<Extreme, 6>& extremes) {
+  void extremes_of(const Step& step, MemberId id, const MemberExtremes& extremes) {
     Largest largest = largest_force(step);
     for (int i = 0; i < 6; ++i) {
       const Extreme& e = extremes[static_cast<std::size_t>(i)];
       double& most = i < 3 ? largest.linear : largest.angular;
       most = std::max({most, std::abs(e.min), std::abs(e.max)});
     }
-    for (int i = 0; i < 6; ++i) {
-      const Quantity q = i < 3 ? Q::force : Q::moment;
-      const double rounding = kRounding * (i < 3 ? largest.linear : largest.angular);
+    double deflection = 10;  // m: less than 1e-12 is rounding whatever the member does
+    for (const int i : {kDy, kDz}) {
+      const Extreme& e = extremes[static_cast<std::size_t>(i)];
+      deflection = std::max({deflection, std::abs(e.min), std::abs(e.max)});
+    }
+    for (int i = 0; i < static_cast<int>(extremes.size()); ++i) {
+      const Quantity q = i >= kDy ? Q::displacement : i < 3 ? Q::force : Q::moment;
+      const double rounding = kRounding * (i >= kDy ? deflection
+                                           : i < 3  ? largest.linear
+                                                    : largest.angular);
       const auto real = [&](double v) {
         sink_.real(std::abs(v) <= rounding ? 0 : units_.from_si(q, v));
       };
       lead(step);
       sink_.text(model_.members[id].name);
-      sink_.text(kInternalForceNames[i]);
+      sink_.text(kExtremeNames[static_cast<std::size_t>(i)]);
       sink_.text(units_.label(q));
       real(extremes[i].min);
       sink_.real(extremes[i].x_min);

@@ -1,6 +1,7 @@
 #include "core/element/member_line.hpp"
 
 #include <algorithm>
+#include <boost/math/tools/minima.hpp>
 #include <boost/math/tools/toms748_solve.hpp>
 #include <cmath>
 
@@ -114,6 +115,49 @@ std::array<Extreme, 6> MemberLine::extremes() const {
     take(span.at(1));
   }
   return result;
+}
+
+Vector3d MemberLine::deflection_at(double x) const {
+  const double t = x / length();
+  return at(x).displacement - (1 - t) * spans_.front().at(0).displacement -
+         t * spans_.back().at(1).displacement;
+}
+
+Extreme MemberLine::displacement_extremes(const Vector3d& direction, bool from_chord) const {
+  const Vector3d start = spans_.front().at(0).displacement, end = spans_.back().at(1).displacement;
+  const auto value = [&](double x) {
+    Vector3d u = at(x).displacement;
+    if (from_chord) u -= start + x / length() * (end - start);
+    return direction.dot(u);
+  };
+  std::vector<double> xs, values;
+  for (const Span& span : spans_) {
+    for (int i = 0; i < kSamples; ++i) {
+      xs.push_back(span.from + (span.to - span.from) * i / kSamples);
+    }
+  }
+  xs.push_back(length());
+  for (const double x : xs) values.push_back(value(x));
+  // Both ends lie on the chord, without the rounding of taking it off.
+  if (from_chord) values.front() = values.back() = 0;
+  Extreme e{values[0], xs[0], values[0], xs[0]};
+  const auto take = [&e](double x, double v) {
+    if (v < e.min) e.min = v, e.x_min = x;
+    if (v > e.max) e.max = v, e.x_max = x;
+  };
+  for (std::size_t i = 1; i < xs.size(); ++i) {
+    take(xs[i], values[i]);
+    if (i + 1 == xs.size()) break;
+    // A turning point lies between the neighbours of a sample that is above or below both.
+    const double before = values[i] - values[i - 1], after = values[i + 1] - values[i];
+    if (before * after >= 0) continue;
+    const double sign = before > 0 ? -1 : 1;
+    std::uintmax_t iterations = 40;
+    const auto [x, v] = boost::math::tools::brent_find_minima(
+        [&](double at_x) { return sign * value(at_x); }, xs[i - 1], xs[i + 1], 30, iterations);
+    take(x, sign * v);
+  }
+  return e;
 }
 
 }  // namespace ulterix

@@ -47,6 +47,14 @@ class MemberLine {
   /// The true extremes of N Vy Vz Mx My Mz.
   std::array<Extreme, 6> extremes() const;
 
+  /// Displacement of the axis from the straight line between its two ends, local (m): what a
+  /// straight edge held to the ends would show. The component along the member is 0 at both ends.
+  Vector3d deflection_at(double x) const;
+
+  /// The true extremes along the member of a component of the axis' displacement; `direction` in
+  /// local axes (no need of unit length), the chord between the ends taken off or not.
+  Extreme displacement_extremes(const Vector3d& direction, bool from_chord) const;
+
  private:
   std::vector<double> stationary_places(const Span& span) const;
   std::vector<Span> spans_;

@@ -131,8 +131,17 @@ enum class Along { distance, smallest, largest };
 /// `B1.ux`, `A0.fz`, `CA.My@0.5`: one number that the engineer reads.
 struct Place {
   std::string text;
-  enum class Kind { displacement, reaction, internal_force } kind = Kind::displacement;
+  enum class Kind {
+    displacement,    ///< of a node, ux..rz
+    reaction,        ///< fx..mz
+    internal_force,  ///< N..Mz along members
+    axis,            ///< displacement of a member's axis, ux..uz global
+    deflection       ///< of a member's axis from the chord between its ends: y or z local
+  } kind = Kind::displacement;
   int component = 0;
+  bool is_displacement() const {
+    return kind != Kind::reaction && kind != Kind::internal_force;
+  }
   NodeId node;
   std::vector<MemberId> members;
   Along along = Along::distance;

@@ -39,6 +39,8 @@ inline constexpr std::array<std::string_view, 3> kAxisNames = {"x", "y", "z"};
 /// Internal forces of a member, in the order of every table.
 inline constexpr std::array<std::string_view, 6> kInternalForceNames = {"N",  "Vy", "Vz",
                                                                         "Mx", "My", "Mz"};
+/// Deflections of a member from the chord between its ends, along its local y and z.
+inline constexpr std::array<std::string_view, 2> kDeflectionNames = {"dy", "dz"};
 enum InternalForce { kN, kVy, kVz, kMx, kMy, kMz };
 
 enum class MemberKind { frame, axial };

@@ -44,7 +44,7 @@ LargestForce largest_of(const StepExtremes& all, InternalForce component,
 double largest_like(const Step& step, const Place& place, double size) {
   const int from = place.component < 3 ? 0 : 3;
   double largest = 0;
-  if (place.kind == Place::Kind::displacement) {
+  if (place.is_displacement()) {
     for (const NodeMotion& n : step.state.nodes) {
       largest = std::max(largest, n.vector().segment<3>(from).cwiseAbs().maxCoeff());
     }
@@ -64,7 +64,7 @@ void add_watches(const Recovery& first, const Recovery& step, std::vector<Compar
     ComparisonRow row;
     row.kind = ComparisonRow::Kind::watched;
     row.component = watch.place.component;
-    row.is_displacement = watch.place.kind == Place::Kind::displacement;
+    row.is_displacement = watch.place.is_displacement();
     row.name = watch.name;
     row.where = watch.place.text;
     row.first_order = value_at(first, watch.place).value_or(0);
@@ -210,8 +210,14 @@ NodeId furthest_node(const Step& step, int direction) {
 StepExtremes find_extremes(const Recovery& recovery) {
   const Model& model = recovery.frame().model();
   StepExtremes all(model.members.size());
-  for_each_index(model.members.size(),
-                 [&](int i) { all[MemberId(i)] = recovery.line(MemberId(i)).extremes(); });
+  for_each_index(model.members.size(), [&](int i) {
+    const MemberLine line = recovery.line(MemberId(i));
+    MemberExtremes& own = all[MemberId(i)];
+    const std::array<Extreme, 6> forces = line.extremes();
+    std::copy(forces.begin(), forces.end(), own.begin());
+    own[kDy] = line.displacement_extremes(Vector3d::UnitY(), true);
+    own[kDz] = line.displacement_extremes(Vector3d::UnitZ(), true);
+  });
   return all;
 }
 

@@ -3,6 +3,7 @@
 #include <array>
 #include <optional>
 #include <string>
+#include <string_view>
 #include <vector>
 
 #include "core/results/storeys.hpp"
@@ -30,8 +31,15 @@ struct ComparisonRow {
   std::optional<double> ratio;
 };
 
-/// The true extremes of every member in one step.
-using StepExtremes = IndexedVector<MemberId, std::array<Extreme, 6>>;
+/// The true extremes along a member: N Vy Vz Mx My Mz, and dy dz, the deflections from the chord
+/// between its ends (local, m).
+using MemberExtremes = std::array<Extreme, 8>;
+inline constexpr std::array<std::string_view, 8> kExtremeNames = {"N",  "Vy", "Vz", "Mx",
+                                                                  "My", "Mz", "dy", "dz"};
+inline constexpr int kDy = 6, kDz = 7;
+
+/// Those of every member in one step.
+using StepExtremes = IndexedVector<MemberId, MemberExtremes>;
 StepExtremes find_extremes(const Recovery& recovery);
 
 /// A step beside its first-order baseline at the places that matter: watched places, the largest

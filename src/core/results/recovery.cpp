@@ -101,6 +101,27 @@ void complete(const MemberFrame& system, std::shared_ptr<const AppliedLoads> app
   step.equilibrium = check;
 }
 
+namespace {
+
+/// `R`: rows are the member's local axes.
+double value_on(const MemberLine& line, const Matrix3d& R, const Place& place, double x) {
+  if (place.kind == Place::Kind::internal_force) return line.at(x).forces[place.component];
+  if (place.kind == Place::Kind::deflection) return line.deflection_at(x)[place.component];
+  return R.col(place.component).dot(line.at(x).displacement);
+}
+
+Extreme extreme_on(const MemberLine& line, const Matrix3d& R, const Place& place) {
+  if (place.kind == Place::Kind::internal_force) {
+    return line.extremes()[static_cast<std::size_t>(place.component)];
+  }
+  if (place.kind == Place::Kind::deflection) {
+    return line.displacement_extremes(Vector3d::Unit(place.component), true);
+  }
+  return line.displacement_extremes(R.col(place.component), false);
+}
+
+}  // namespace
+
 std::optional<double> value_at(const Recovery& recovery, const Place& place) {
   const Step& step = recovery.step();
   if (!step.has_state) return std::nullopt;
@@ -110,6 +131,8 @@ std::optional<double> value_at(const Recovery& recovery, const Place& place) {
     case Place::Kind::reaction:
       return step.reactions[place.node][place.component];
     case Place::Kind::internal_force:
+    case Place::Kind::axis:
+    case Place::Kind::deflection:
       break;
   }
   std::optional<double> found;
@@ -117,9 +140,10 @@ std::optional<double> value_at(const Recovery& recovery, const Place& place) {
     const MemberLine line = recovery.line(id);
     double value = 0;
     if (place.along == Along::distance) {
-      value = line.at(place.fraction ? place.x * line.length() : place.x).forces[place.component];
+      value = value_on(line, recovery.frame().axes(id), place,
+                       place.fraction ? place.x * line.length() : place.x);
     } else {
-      const Extreme e = line.extremes()[place.component];
+      const Extreme e = extreme_on(line, recovery.frame().axes(id), place);
       value = place.along == Along::smallest ? e.min : e.max;
     }
     const bool better =
