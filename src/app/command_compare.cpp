@@ -240,7 +240,7 @@ int command_compare(const Arguments& arguments) {
   if (!parsed) return kDone;
   if (parsed->count("target") == 0) throw CallError("results folder is missing");
   const auto folders = (*parsed)["target"].as<Names>();
-  if (folders.size() > 2) throw CallError("one or two results folders are wanted");
+  if (folders.size() > 2) throw CallError("expected one or two results folders");
   CompareRequest request;
   for (const auto& [option, list] : {std::pair<const char*, Names*>{"analysis", &request.analyses},
                                      {"load", &request.loads},

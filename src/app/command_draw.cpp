@@ -378,7 +378,7 @@ int command_draw(const Arguments& arguments) {
   const auto targets = (*parsed)["target"].as<Names>();
   if (targets.size() != 2) {
     throw CallError(
-        fmt::format("a results folder and what to draw are wanted: {}", fmt::join(kFigures, ", ")));
+        fmt::format("expected a results folder and what to draw: {}", fmt::join(kFigures, ", ")));
   }
   const Results results(targets[0]);
   const DrawRequest request = request_of(*parsed, targets[1]);

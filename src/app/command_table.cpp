@@ -311,7 +311,7 @@ int command_table(const Arguments& arguments) {
   if (!parsed) return kDone;
   if (parsed->count("target") == 0) throw CallError("results folder is missing");
   const auto targets = (*parsed)["target"].as<Names>();
-  if (targets.size() > 2) throw CallError("a results folder and a table are wanted");
+  if (targets.size() > 2) throw CallError("expected a results folder and a table");
   const Results results(targets[0]);
   if (targets.size() == 1) {
     list_tables();

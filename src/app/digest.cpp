@@ -128,7 +128,10 @@ class Digest {
                     loads.size() == 1 ? "" : "s", fmt::join(kinds, ", "));
     if (loads.empty()) what = fmt::format("{}", fmt::join(kinds, ", "));
     const std::string title = model_.title.empty() ? "(no title)" : model_.title;
-    text_ += fmt::format("{}      {}      {:.2f} s\n\n", title, what, result_.seconds);
+    what += fmt::format("      {:.2f} s", result_.seconds);
+    const bool fits = display_width(title) + display_width(what) + 6 <= std::size_t(width_);
+    text_ +=
+        fits ? fmt::format("{}      {}\n\n", title, what) : fmt::format("{}\n {}\n\n", title, what);
   }
 
   void verdict() {
@@ -148,7 +151,7 @@ class Digest {
     }
     if (failed.empty()) {
       line(" STANDS.  " + closest_to_buckling(result_), 10);
-      if (!compared_.empty()) line("          " + closest(), 10);
+      if (full_ && !compared_.empty()) line("          " + closest(), 10);
     } else {
       line(fmt::format(" {}: {} of {} analyses", verdict_of(failed), failed.size(),
                        result_.steps.size()));

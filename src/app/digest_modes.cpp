@@ -209,22 +209,17 @@ std::string buckling_analysis(const RunResult& result, const std::string& analys
     const std::string start = i == 0 ? lead : std::string(lead.size(), ' ');
     text += wrapped(start + mode_words(model, r.modes[i]), width, indent + 3) + '\n';
   }
-  text +=
-      wrapped(fmt::format("{}{}; discretisation error <= {:.2g} %", std::string(lead.size(), ' '),
-                          certificate_words(r.modes.size(), r.certificate,
-                                            factor_text(r.certificate.below)),
-                          100 * error),
-              width, indent) +
-      '\n';
+  std::string found = fmt::format(
+      "{}{}; discretisation error <= {:.2g} %", std::string(lead.size(), ' '),
+      certificate_words(r.modes.size(), r.certificate, factor_text(r.certificate.below)),
+      100 * error);
   if (!r.modes.empty() && r.vertical > 0) {
-    text += wrapped(fmt::format("{}vertical load at factor {}: {} {}",
-                                std::string(lead.size(), ' '), factor_text(r.lowest()),
-                                in_units(units, Quantity::force,
-                                         r.vertical_stays + r.lowest() * r.vertical),
-                                units.label(Quantity::force)),
-                    width, indent) +
-            '\n';
+    found +=
+        fmt::format("; vertical load at {}: {} {}", factor_text(r.lowest()),
+                    in_units(units, Quantity::force, r.vertical_stays + r.lowest() * r.vertical),
+                    units.label(Quantity::force));
   }
+  text += wrapped(found, width, indent) + '\n';
   for (const std::string& remark : r.remarks) {
     text += wrapped(std::string(lead.size(), ' ') + remark, width, indent) + '\n';
   }

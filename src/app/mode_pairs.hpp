@@ -36,8 +36,8 @@ std::vector<ModeSet> mode_sets(const Results& results);
 double assurance(const StoredMode& a, const StoredMode& b);
 
 struct ModePair {
-  const StoredMode* before = nullptr;  ///< nullptr: nothing alike there
-  const StoredMode* after = nullptr;   ///< nullptr: nothing alike any more
+  const StoredMode* before = nullptr;  ///< nullptr: no matching mode there
+  const StoredMode* after = nullptr;   ///< nullptr: no matching mode any more
   double mac = 0;
 };
 

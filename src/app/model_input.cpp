@@ -12,7 +12,7 @@ bool read_or_complain(const std::string& path, ModelFile& file) {
     fmt::print(stderr, "{}", format_complaint(file, complaint));
   }
   if (file.good()) return true;
-  fmt::print(stderr, "{} complaint{}: nothing was analysed\n", file.complaints.size(),
+  fmt::print(stderr, "{} error{}; no analysis run\n", file.complaints.size(),
              file.complaints.size() == 1 ? "" : "s");
   return false;
 }

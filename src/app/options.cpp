@@ -29,7 +29,7 @@ std::optional<cxxopts::ParseResult> CommandOptions::parse(const Arguments& argum
 std::string CommandOptions::target(const cxxopts::ParseResult& parsed, const std::string& what) {
   if (parsed.count("target") == 0) throw CallError(what + " is missing");
   const auto all = parsed["target"].as<std::vector<std::string>>();
-  if (all.size() > 1) throw CallError(fmt::format("one {} is wanted, not {}", what, all.size()));
+  if (all.size() > 1) throw CallError(fmt::format("expected one {}, got {}", what, all.size()));
   return all.front();
 }
 

@@ -36,12 +36,12 @@ constexpr std::array kCommands = {
 
 void print_help() {
   fmt::print(
-      "ulterix: frames beyond linear statics, beside first-order\n\n"
+      "ulterix: second-order, buckling and vibration analysis of frames\n\n"
       "  ulterix COMMAND MODEL|RESULTS [options]      ulterix COMMAND --help\n\n");
   for (const Command& command : kCommands) fmt::print("  {:<8} {}\n", command.name, command.about);
   fmt::print(
-      "\nExit status: 0 done; 1 the structure does not stand in something that was asked;\n"
-      "             2 the model or the call is wrong; 3 the machine's fault (disk full, ...)\n");
+      "\nExit status: 0 done; 1 unstable, above the critical load or not converged;\n"
+      "             2 invalid model or command line; 3 system error\n");
 }
 
 int dispatch(const Arguments& arguments) {

@@ -46,7 +46,7 @@ void draw_local_axes(Scene& scene, MemberId id) {
 }
 
 /// Directions on the page of the section's y and z: as they are seen, and in a plane frame, whose
-/// sections stand edge-on, laid down into the page about the direction across the member.
+/// sections stand edge-on, turned into the drawing plane about the direction across the member.
 std::pair<Vector2d, Vector2d> section_directions(const Scene& scene, const Matrix3d& R) {
   const View& view = scene.view();
   Vector2d y = view.direction(R.row(1).transpose()), z = view.direction(R.row(2).transpose());
@@ -133,7 +133,7 @@ void draw_model(Canvas& canvas, const Model& model, const UnitSystem& units,
   if (named && scene.labels().dropped() > 0) {
     note = fmt::format("{} labels left out for room", scene.labels().dropped());
   } else if (named && loads == nullptr && model.plane != Plane::space) {
-    note = "sections laid down into the page";
+    note = "sections turned into the drawing plane";
   }
   draw_note(canvas, note);
 }

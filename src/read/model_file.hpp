@@ -18,7 +18,7 @@ struct ModelFile {
   Model model;
   UnitSystem units;
   std::vector<Complaint> complaints;  ///< in the order of the file
-  std::vector<Complaint> warnings;    ///< things that are allowed and worth a look
+  std::vector<Complaint> warnings;    ///< things that are allowed and to be checked
 
   bool good() const { return complaints.empty(); }
 };

@@ -17,7 +17,7 @@ void read_node(Reading& r, const Entry& entry) {
   const Value& value = entry.value;
   if (value.is_table()) {
     r.complain(entry.at,
-               "{}: coordinates [x, y, z] are wanted; a name with a dot must stand in "
+               "{}: expected coordinates [x, y, z]; a name with a dot must stand in "
                "quotes",
                who);
     return;
@@ -25,7 +25,7 @@ void read_node(Reading& r, const Entry& entry) {
   const bool plane = r.model.plane != Plane::space;
   const std::size_t count = value.items.size();
   if (!value.is_array() || (count != 3 && !(plane && count == 2))) {
-    r.complain(value.at, "{}: {} are wanted", who,
+    r.complain(value.at, "{}: expected {}", who,
                plane ? "two or three coordinates" : "three coordinates [x, y, z]");
     return;
   }
@@ -84,7 +84,7 @@ void read_hinge(Reading& r, const Value& value, const std::string& who, Member& 
     if (entry.key == "start" || entry.key == "end") {
       read_hinge_end(r, entry.value, who + ": hinge", m.joints[entry.key == "start" ? 0 : 1]);
     } else {
-      r.complain(entry.at, "{}: hinge: start or end is wanted, not \"{}\"", who, entry.key);
+      r.complain(entry.at, "{}: hinge: expected start or end, got \"{}\"", who, entry.key);
     }
   }
 }
@@ -305,7 +305,7 @@ Group read_group(Reading& r, const Entry& entry, const std::string& who) {
   group.name = entry.key;
   const Value *members = entry.value.find("members"), *nodes = entry.value.find("nodes");
   if (members == nullptr && nodes == nullptr) {
-    r.complain(entry.at, "{}: members or nodes are wanted", who);
+    r.complain(entry.at, "{}: expected members or nodes", who);
     return group;
   }
   if (members != nullptr) group.members = r.select_members(*members, who + ": members");
@@ -344,7 +344,7 @@ int support_direction(Reading& r, const std::string& key, Location at, const std
 void read_support_word(Reading& r, const Value& value, const std::string& who, Directions& d) {
   const bool fixed = value.text == "fixed";
   if (!fixed && value.text != "pinned") {
-    r.complain(value.at, "{}: fixed, pinned, a list or a table is wanted, not \"{}\"{}", who,
+    r.complain(value.at, "{}: expected fixed, pinned, a list or a table, got \"{}\"{}", who,
                value.text, did_you_mean(value.text, {"fixed", "pinned"}));
     return;
   }
@@ -373,7 +373,7 @@ void read_support_direction(Reading& r, const Entry& entry, const std::string& w
     return;
   }
   if (!entry.value.is_table()) {
-    r.complain(entry.value.at, "{}: true or {{ spring = … }} is wanted", place);
+    r.complain(entry.value.at, "{}: expected true or {{ spring = … }}", place);
     return;
   }
   if (!r.check_keys(entry.value, "support-direction", place)) return;

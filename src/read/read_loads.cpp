@@ -88,7 +88,7 @@ LineLoad read_line_load(Reading& r, const Value& t, const std::string& who) {
     load.any = true;
     if (v->is_array()) {
       if (v->items.size() != 2) {
-        r.complain(v->at, "{}: a number or [at from, at to] is wanted", place);
+        r.complain(v->at, "{}: expected a number or [at from, at to]", place);
         continue;
       }
       load.at_from[d] = r.quantity(v->items[0], q, place).value_or(0);

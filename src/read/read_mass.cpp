@@ -60,7 +60,7 @@ void read_nodal_mass(Reading& r, const Entry& entry) {
   if (!r.is_table(t, who) || !r.check_keys(t, "nodal-mass", who)) return;
   const Value *m = t.find("m"), *w = t.find("w");
   if ((m == nullptr) == (w == nullptr)) {
-    return r.complain(t.at, "{}: m (mass) or w (weight) is wanted, one of them", who);
+    return r.complain(t.at, "{}: expected m (mass) or w (weight), one of them", who);
   }
   auto mass = m != nullptr ? read_vector(r, *m, Quantity::mass, who + ": m")
                            : read_vector(r, *w, Quantity::force, who + ": w");

@@ -33,9 +33,10 @@ void drop_strayed_keys(Reading& r, Value& value, const std::string& header, int 
   std::erase_if(value.entries, [&](Entry& entry) {
     const bool top = std::find(kTopWords.begin(), kTopWords.end(), entry.key) != kTopWords.end();
     if (depth > 0 && top && (entry.value.is_text() || entry.value.is_number())) {
-      r.complain(entry.at,
-                 "\"{}\" stands below [{}] and so fell into it; move it above the first [table]",
-                 entry.key, header);
+      r.complain(
+          entry.at,
+          "\"{}\" is below [{}], so TOML puts it into that table; move it above the first [table]",
+          entry.key, header);
       return true;
     }
     if (entry.value.is_table() && !entry.value.inline_table) {
@@ -47,7 +48,7 @@ void drop_strayed_keys(Reading& r, Value& value, const std::string& header, int 
 }
 
 /// Names and texts that a terminal would obey, or that are too long to be read, are refused; the
-/// entries stay, so that nobody who uses them is told as well.
+/// entries stay, so that their users are not reported as well.
 void check_texts(Reading& r, const Value& value) {
   constexpr std::size_t kLongName = 200, kLongText = 2000;
   const auto check = [&r](const std::string& text, std::size_t most, const char* what,

@@ -46,7 +46,7 @@ void read_plane(Reading& r, const Value& root) {
     const auto word = r.text(*vertical, "vertical");
     if (word == "y") r.model.vertical = 1;
     if (word && *word != "y" && *word != "z") {
-      r.complain(vertical->at, "vertical: \"y\" or \"z\" is wanted, not \"{}\"", *word);
+      r.complain(vertical->at, "vertical: expected \"y\" or \"z\", got \"{}\"", *word);
     }
   }
   const Value* plane = root.find("plane");
@@ -314,7 +314,7 @@ void read_section(Reading& r, const Entry& entry) {
   if (entry.value.find("shape") != nullptr) {
     if (!read_shape(r, entry.value, who, s)) return;
   } else if (entry.value.find("A") == nullptr) {
-    r.complain(entry.at, "{}: a shape is wanted, or A and what is used of Iy, Iz, J", who);
+    r.complain(entry.at, "{}: expected a shape, or A and what is used of Iy, Iz, J", who);
     return;
   }
   read_numbers(r, entry.value, who, s);

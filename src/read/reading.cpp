@@ -100,7 +100,7 @@ std::optional<double> Reading::quantity(const Value& value, Quantity q, const st
     return std::nullopt;
   }
   if (!value.is_text()) {
-    complain(value.at, "{}: {} is wanted, not {}", who, words_of(q), kind_words(value));
+    complain(value.at, "{}: expected {}, got {}", who, words_of(q), kind_words(value));
     return std::nullopt;
   }
   const auto split = split_number(value.text);
@@ -133,19 +133,19 @@ std::optional<double> Reading::quantity(const Value& table, std::string_view key
 
 std::optional<std::string> Reading::text(const Value& value, const std::string& who) {
   if (value.is_text()) return value.text;
-  complain(value.at, "{}: text in quotes is wanted, not {}", who, kind_words(value));
+  complain(value.at, "{}: expected text in quotes, got {}", who, kind_words(value));
   return std::nullopt;
 }
 
 std::optional<bool> Reading::flag(const Value& value, const std::string& who) {
   if (value.kind == Value::Kind::boolean) return value.boolean;
-  complain(value.at, "{}: true or false is wanted, not {}", who, kind_words(value));
+  complain(value.at, "{}: expected true or false, got {}", who, kind_words(value));
   return std::nullopt;
 }
 
 bool Reading::is_table(const Value& value, const std::string& who) {
   if (value.is_table()) return true;
-  complain(value.at, "{}: a table is wanted, not {}", who, kind_words(value));
+  complain(value.at, "{}: expected a table, got {}", who, kind_words(value));
   return false;
 }
 
@@ -159,7 +159,7 @@ std::vector<std::pair<std::string, Location>> Reading::selection_texts(const Val
       if (const auto t = text(item, who)) texts.emplace_back(*t, item.at);
     }
   } else {
-    complain(value.at, "{}: a name, a pattern or a list of them is wanted, not {}", who,
+    complain(value.at, "{}: expected a name, a pattern or a list of them, got {}", who,
              kind_words(value));
   }
   return texts;

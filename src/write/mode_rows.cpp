@@ -1,5 +1,7 @@
 #include "write/mode_rows.hpp"
 
+#include <fmt/format.h>
+
 namespace ulterix {
 
 namespace {
@@ -23,6 +25,20 @@ void each_vibration(const RunResult& result, const Visit& visit) {
 
 }  // namespace
 
+namespace {
+
+/// "E5.ux": where and how a mode moves most; a rotation where nothing is displaced.
+std::string largest_motion(const Model& model, const ModeShape& shape) {
+  const bool turns = shape.only_rotations || !shape.furthest.valid();
+  const NodeId node = turns ? shape.turning : shape.furthest;
+  if (!node.valid()) return {};
+  const int direction = turns ? shape.rotation : shape.direction;
+  return fmt::format("{}.{}", model.nodes[node].name,
+                     kDisplacementNames[static_cast<std::size_t>(direction)]);
+}
+
+}  // namespace
+
 void ModeRows::buckling() {
   each_buckling(result_, [this](const Step& step, const BucklingMode& m) {
     lead(step);
@@ -31,11 +47,7 @@ void ModeRows::buckling() {
     sink_.real(step.buckling->vertical_stays + m.factor * step.buckling->vertical);
     sink_.real(m.error);
     sink_.text(m.kind);
-    sink_.text(m.shape.furthest.valid() ? model_.nodes[m.shape.furthest].name : "");
-    sink_.text(m.shape.furthest.valid()
-                   ? kDisplacementNames[static_cast<std::size_t>(m.shape.direction)]
-                   : "");
-    sink_.text(m.shape.turning.valid() ? model_.nodes[m.shape.turning].name : "");
+    sink_.text(largest_motion(model_, m.shape));
     sink_.real(m.residual);
     sink_.end_row();
   });

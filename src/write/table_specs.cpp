@@ -42,9 +42,8 @@ void add_mode_tables(std::vector<TableSpec>& specs) {
         real_column("vertical", Q::force, "downward load of all at that factor"),
         real_column("error", Q::number, "estimate of the discretisation error, relative"),
         text_column("kind", "sway, out of plane, between the ends, torsional"),
-        text_column("node", "of the largest translation"),
-        text_column("direction", "its main direction"),
-        text_column("turning", "node of the largest rotation"),
+        text_column("place",
+                    "of the largest translation, or of the largest rotation: E5.ux, C1.ry"),
         real_column("residual", Q::number, "of the pair, relative")}});
   specs.push_back(
       {"effective_lengths",
@@ -78,11 +77,11 @@ void add_mode_tables(std::vector<TableSpec>& specs) {
        {integer_column("rank", "the best first"), text_column("node", ""),
         text_column("direction", "ux, uy, uz"),
         real_column("gain", Q::number, "of the factor or of Hz, per unit of the spring"),
-        real_column("held", Q::number, "factor or Hz with the direction really held")}});
+        real_column("held", Q::number, "factor or Hz with the direction held")}});
   specs.push_back({"path",
                    "load levels of a march, in the order tried",
                    {real_column("factor", Q::number, "on the loads"),
-                    integer_column("iterations", "rounds on the axial forces"),
+                    integer_column("iterations", "on the axial forces"),
                     real_column("residual", Q::number, "unbalanced over largest nodal force"),
                     real_column("negative_pivots", Q::number, "of the tangent; blank: not counted"),
                     text_column("event", "stands, or gives way")}});
@@ -152,14 +151,15 @@ std::vector<TableSpec> make_specs() {
   specs.push_back(forces);
   specs.push_back({"member_extremes",
                    "true extremes along each member",
-                   {text_column("member", ""), text_column("quantity", "N, Vy, Vz, Mx, My, Mz; dy, dz from the chord"),
+                   {text_column("member", ""),
+                    text_column("quantity", "N, Vy, Vz, Mx, My, Mz; dy, dz from the chord"),
                     text_column("unit", ""), real_column("min", Q::number, "in the unit beside it"),
                     real_column("x_min", Q::length, "from the start"),
                     real_column("max", Q::number, "in the unit beside it"),
                     real_column("x_max", Q::length, "from the start")},
                    true});
   specs.push_back({"convergence",
-                   "rounds of the iteration on axial forces",
+                   "the iterations on axial forces",
                    {integer_column("round", ""),
                     real_column("change_u", Q::number, "of the largest displacement, relative"),
                     real_column("change_n", Q::number, "of the largest axial force, relative"),

@@ -118,9 +118,9 @@ TEST_F(Program, WrongCallsAreToldWithStatusTwo) {
            {"rnu column.toml",
             "ulterix: no command \"rnu\"; did you mean \"run\"?; see ulterix --help\n"},
            {"run", "ulterix: model file is missing\n"},
-           {"run a b", "ulterix: one model file is wanted, not 2\n"},
+           {"run a b", "ulterix: expected one model file, got 2\n"},
            {"run missing.toml",
-            "missing.toml: the file cannot be read\n1 complaint: nothing was analysed\n"},
+            "missing.toml: the file cannot be read\n1 error; no analysis run\n"},
            {"run column.toml --analysis p-delt",
             "ulterix: --analysis: no analysis \"p-delt\"; did you mean \"p-delta\"? (there are "
             "first-order, "
@@ -195,7 +195,7 @@ TEST_F(Program, ARefusedModelPrintsOnlyItsComplaints) {
               "bad.toml:12:16: member m: no section named \"ww\"; did you mean \"w\"?\n"
               "    m = [\"A\", \"B\", \"ww\"]\n"
               "                   ^\n"
-              "1 complaint: nothing was analysed\n");
+              "1 error; no analysis run\n");
   }
   EXPECT_FALSE(w.has("bad-results"));
 }
@@ -662,7 +662,7 @@ TEST_F(Program, AboveTheCriticalLoadIsStatusOneWithTheGoodPartsKept) {
   w.write("column.toml", replaced(kColumn, "fx = -300", "fx = -1500"));
   const auto r = w.run("run column.toml");
   EXPECT_EQ(r.status, 1);
-  EXPECT_NE(r.out.find("DOES NOT STAND in 2 of 3"), std::string::npos);
+  EXPECT_NE(r.out.find("FAILED: 2 of 3 analyses"), std::string::npos);
   EXPECT_NE(r.out.find("above the critical load"), std::string::npos);
   EXPECT_NEAR(cell(table("member_extremes"), "max", {"first-order", "m", "My"}), 235.2, 1e-7);
   const json summary = json::parse(w.read("column-results/summary.json"));

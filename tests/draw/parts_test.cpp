@@ -182,8 +182,12 @@ TEST(Strokes, TwoAnalysesDifferInColourAndDashes) {
 
 TEST(FileNames, KeepWhatEveryFileSystemTakes) {
   EXPECT_EQ(as_file_name("U2"), "U2");
-  EXPECT_EQ(as_file_name("1.35 G + W/2"), "1.35_G___W_2");
-  EXPECT_EQ(as_file_name("..\\a:b"), ".._a_b");
+  EXPECT_EQ(as_file_name("1.35 G + W/2"), "1.35%20G%20%2B%20W%2F2");
+  EXPECT_EQ(as_file_name("..\\a:b"), "%2E.%5Ca%3Ab");
+  EXPECT_NE(as_file_name("p q"), as_file_name("p_q"));
+  const std::string long_name(200, 'n');
+  EXPECT_LT(as_file_name(long_name).size(), 100u);
+  EXPECT_NE(as_file_name(long_name + "a"), as_file_name(long_name + "b"));
 }
 
 TEST(MomentArrows, TurnAsTheReaderSeesThem) {

@@ -167,11 +167,11 @@ TEST(Tables, NamesWithQuotesAndCommasReadBackFromBothFiles) {
   const auto spec_of = std::find_if(table_specs().begin(), table_specs().end(),
                                     [](const TableSpec& t) { return t.name == "member_extremes"; });
   const StoredTable stored = ResultsStore(w.folder() / "results.sqlite").table(*spec_of);
-  ASSERT_EQ(table.rows.size(), 6 * names.size());
+  ASSERT_EQ(table.rows.size(), kExtremeNames.size() * names.size());
   ASSERT_EQ(stored.rows.size(), table.rows.size());
   for (std::size_t i = 0; i < table.rows.size(); ++i) {
-    EXPECT_EQ(table.rows[i][3], names[i / 6]);
-    EXPECT_EQ(std::get<std::string>(stored.rows[i][3]), names[i / 6]);
+    EXPECT_EQ(table.rows[i][3], names[i / kExtremeNames.size()]);
+    EXPECT_EQ(std::get<std::string>(stored.rows[i][3]), names[i / kExtremeNames.size()]);
   }
 }
 
@@ -241,6 +241,7 @@ TEST(ResultsFolder, IsSwappedInWholeOrNotAtAll) {
   {
     ResultsFolder folder(target);
     std::ofstream(folder.building() / "summary.json") << "{\"program\": \"ulterix\"}";
+    std::ofstream(folder.building() / "results.sqlite") << "store";
     folder.commit();
   }
   EXPECT_TRUE(is_results_folder(target));
@@ -253,6 +254,7 @@ TEST(ResultsFolder, IsSwappedInWholeOrNotAtAll) {
   {
     ResultsFolder again(target);
     std::ofstream(again.building() / "summary.json") << "{\"program\": \"ulterix\", \"n\": 2}";
+    std::ofstream(again.building() / "results.sqlite") << "store";
     again.commit();
   }
   EXPECT_NE(w.read("results/summary.json").find("\"n\": 2"), std::string::npos);

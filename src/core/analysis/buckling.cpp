@@ -127,7 +127,7 @@ void solve_set(const ElasticFrame& frame, const AnalysisSpec& spec, const Step& 
     const int few = static_cast<int>(result->modes.size());
     if (few < wanted && !result->limited) {
       result->remarks.push_back(
-          fmt::format("{} modes asked, {} there are with a positive factor", wanted, few));
+          fmt::format("{} modes requested, only {} exist with a positive factor", wanted, few));
     }
   }
   step.outcome = outcome_of(*result, step.loads);

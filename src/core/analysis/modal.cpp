@@ -341,7 +341,7 @@ class ModalSolver {
     return factor ? factor->negative_eigenvalues() : 0;
   }
 
-  /// Finds so many modes, and takes the numbers that really reach enough.
+  /// Finds so many modes, and takes the numbers that do reach enough.
   void try_hints(int most, ModalResult& result) {
     AnalysisSpec more = spec_;
     more.until = {};
@@ -407,7 +407,7 @@ class ModalSolver {
   VectorXd omegas_, rayleigh_;
 };
 
-/// df/dk = φ²/(φᵀMφ)/(4π·ω); the best are really held, with the axial forces as they are.
+/// df/dk = φ²/(φᵀMφ)/(4π·ω); the best are held, with the axial forces as they are.
 void find_gains(const ElasticFrame& frame, const AnalysisSpec& spec, const Step* state,
                 ModalResult& result) {
   if (result.modes.empty() || result.modes.front().omega == 0) return;
@@ -430,7 +430,7 @@ Step modal(const ElasticFrame& frame, const AnalysisSpec& spec, const Step* stat
   step.analysis = spec.name;
   step.kind = spec.kind;
   if (state != nullptr) step.loads = state->loads;
-  step.label = state != nullptr ? state->loads.name : "unstressed";
+  step.label = state != nullptr ? state->loads.name : "no loads";
   auto result = std::make_shared<ModalResult>();
   step.outcome = ModalSolver(frame, spec, state).solve(*result);
   if (step.outcome.stands() || step.outcome.verdict == Verdict::unreliable) {

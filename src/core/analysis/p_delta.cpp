@@ -64,8 +64,9 @@ std::string unstable_words(const Model& model, const std::vector<MemberId>& memb
   if (members.empty()) return {};
   std::vector<std::string> names;
   for (const MemberId m : members) names.push_back(model.members[m].name);
-  return fmt::format("; {}: the compression uses up the shear or torsion stiffness of the section",
-                     listed(names));
+  return fmt::format(
+      "; {}: compression exceeds the shear or torsional buckling load of the section",
+      listed(names));
 }
 
 /// Two factors with as many digits as tell them apart.
@@ -168,7 +169,7 @@ void remark_on_convergence(const Step& baseline, Step& step) {
   if (grown < kLargeAmplification) return;
   step.outcome.reason = fmt::format(
       "close to the critical load: displacements are {:.1f} times first-order after {} "
-      "rounds; small changes of stiffness or load change the result much",
+      "iterations; small changes of stiffness or load change the result much",
       grown, step.rounds.size());
 }
 
@@ -279,7 +280,8 @@ void solve_one(const ElasticFrame& frame, const AnalysisSpec& spec, const Step& 
   judge(step);
   if (iteration.stagnated()) {
     step.outcome.reason += fmt::format(
-        "{}rounds stop at changes of {:.0e}: very stiff and very soft parts meet, and the digits "
+        "{}iterations stop at changes of {:.0e}: very stiff and very soft parts meet, and the "
+        "digits "
         "between them are lost; look for rigid dummies or springs far stiffer than the frame",
         step.outcome.reason.empty() ? "" : "; ",
         std::max(step.rounds.back().change_u, step.rounds.back().change_n));

@@ -13,7 +13,7 @@ std::vector<RestraintGain> rank_restraints(const FrameSystem& frame, const ModeS
 /// The variant with further directions held.
 Variant with_holds(const Variant& variant, const std::vector<Hold>& holds);
 
-/// The frame with the direction of a gain really held.
+/// The frame with the direction of a gain held.
 ElasticFrame with_restraint(const ElasticFrame& frame, const RestraintGain& gain);
 
 }  // namespace ulterix

@@ -58,7 +58,7 @@ double vertex(const std::array<double, 3>& c) {
 
 namespace {
 
-/// Mean over the member of the axial force that its loads eat up.
+/// Mean over the member of the axial force that its loads take up.
 double mean_axial_load(const MemberLoading& loading,
                        const std::vector<std::array<double, 3>>& N_load) {
   double mean = 0;

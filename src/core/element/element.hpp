@@ -36,7 +36,7 @@ struct GeometricEffect {
   bool bends_in_z = true, bends_in_y = true, twists = true;  ///< false: out of the model's plane
 };
 
-/// Mean over a member of the axial force that its loads eat up, N.
+/// Mean over a member of the axial force that its loads take up, N.
 double mean_axial_load(const MemberLoading& loading);
 
 /// N that the start node gives a member whose ends are joined along x, without the rest of the

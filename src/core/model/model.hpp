@@ -139,9 +139,7 @@ struct Place {
     deflection       ///< of a member's axis from the chord between its ends: y or z local
   } kind = Kind::displacement;
   int component = 0;
-  bool is_displacement() const {
-    return kind != Kind::reaction && kind != Kind::internal_force;
-  }
+  bool is_displacement() const { return kind != Kind::reaction && kind != Kind::internal_force; }
   NodeId node;
   std::vector<MemberId> members;
   Along along = Along::distance;
@@ -177,9 +175,9 @@ struct AnalysisSpec {
   bool march = false;                ///< buckling: step the load instead of one linear eigenproblem
   std::optional<LoadSet> constant;   ///< buckling: acts in full, the sets in `loads` grow
   std::array<double, 3> until = {};  ///< modal: participation wanted in x, y, z, per cent
-  /// modal: vibration about the state of these loads in this analysis; empty: unstressed.
+  /// modal: vibration about the state of these loads in this analysis; empty: no loads.
   std::string after_analysis, after_loads;
-  int try_restraints = 0;  ///< buckling: the best restraints are really tried
+  int try_restraints = 0;  ///< buckling: so many of the best restraints are re-analysed
   int line = 0;
 };
 

@@ -65,7 +65,7 @@ struct RestraintGain {
   NodeId node;
   int direction = 0;
   double derivative = 0;       ///< of factor or Hz by the spring's stiffness, per N/m
-  std::optional<double> held;  ///< factor or Hz with the direction really held
+  std::optional<double> held;  ///< factor or Hz with the direction held
 };
 
 /// One load level of a march with the second-order state.

@@ -14,7 +14,7 @@ namespace ulterix {
 /// How an analysis of one set of loads ended.
 enum class Verdict {
   stands,
-  mechanism,             ///< moves without straining anything
+  mechanism,             ///< is a mechanism: a motion without stiffness
   above_critical_load,   ///< the tangent has negative pivots at the full load
   iteration_limit,       ///< no convergence within the rounds allowed
   loaded_free_rotation,  ///< a moment acts on a rotation that nothing holds

@@ -87,8 +87,7 @@ class BlasCheck {
     Library::sytrf("L", &n, F.data(), &n, pivots.data(), work.data(), &size, &info);
     if (info != 0) return false;
     Library::sytri("L", &n, F.data(), &n, pivots.data(), work.data(), &info);
-    return info == 0 &&
-           same(by_loops(S, both_triangles(F)), MatrixXd::Identity(kRows, kRows));
+    return info == 0 && same(by_loops(S, both_triangles(F)), MatrixXd::Identity(kRows, kRows));
   }
 };
 

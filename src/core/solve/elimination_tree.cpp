@@ -7,7 +7,7 @@ namespace ulterix {
 
 namespace {
 
-/// Fewer operations are done before another thread has woken.
+/// Fewer operations are done before another thread has started.
 constexpr double kWorthSharing = 2e8;
 /// No subtree has more than this part of the work.
 constexpr double kLargestShare = 1.0 / 32;

@@ -17,7 +17,7 @@ namespace {
 constexpr int kUpdateWidth = 384, kSquare = 64;
 /// Rows of a large front that one thread works on at once.
 constexpr int kRowsAtOnce = 1536;
-/// Smaller fronts are done before another thread has woken.
+/// Smaller fronts are done before another thread has started.
 constexpr int kSmallFront = 256;
 /// Pivots are looked for within so many columns; where that fails, within the whole block.
 constexpr int kPanel = 64;

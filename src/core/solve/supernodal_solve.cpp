@@ -14,7 +14,7 @@ namespace {
 
 using Eigen::Index;
 
-/// Smaller factors are solved with before another thread has woken.
+/// Smaller factors are solved with before another thread has started.
 constexpr std::int64_t kWorthSharing = 4'000'000;
 /// Columns of a block that all threads work behind at a time, whole squares, and what one of them
 /// takes.

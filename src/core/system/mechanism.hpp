@@ -7,7 +7,7 @@
 
 namespace ulterix {
 
-/// One way in which the frame moves without straining anything.
+/// One way in which the frame is a mechanism: a motion without stiffness.
 struct Mechanism {
   std::vector<NodeId> nodes;                 ///< that move, the furthest first
   IndexedVector<NodeId, NodeMotion> motion;  ///< largest translation (or rotation) 1
