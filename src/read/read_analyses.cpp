@@ -129,10 +129,10 @@ void read_hold(Reading& r, const Value& v, const std::string& who, AnalysisSpec&
 void read_buckling_keys(Reading& r, const Value& t, const std::string& who, AnalysisSpec& spec) {
   if (const Value* v = t.find("method")) {
     const auto method = r.text(*v, who + ": method");
-    if (method && *method != "eigen" && *method != "march") {
-      r.complain(v->at, "{}: method is eigen or march, not \"{}\"", who, *method);
+    if (method && *method != "linear" && *method != "incremental") {
+      r.complain(v->at, "{}: method is linear or incremental, not \"{}\"", who, *method);
     }
-    spec.march = method && *method == "march";
+    spec.march = method && *method == "incremental";
     if (spec.march && t.find("constant") != nullptr) {
       r.complain(v->at, "{}: march steps all loads together; constant needs eigen", who);
     }

@@ -119,7 +119,7 @@ ordered_json step_json(const Step& step, const std::vector<ComparisonRow>& compa
   }
   if (step.has_state) {
     evidence["factor"] = step.state.lambda;
-    evidence["rounds"] = step.rounds.size();
+    evidence["iterations"] = step.rounds.size();
     evidence["unbalanced_at_nodes"] = finite(step.equilibrium.nodes);
     evidence["reactions_against_loads"] = finite(step.equilibrium.reactions);
   }

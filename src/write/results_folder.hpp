@@ -58,6 +58,6 @@ std::string summary_json(const RunResult& result, const UnitSystem& units,
 /// 64-bit FNV-1a of the model's text, as 16 hexadecimal digits.
 std::string model_hash(const std::string& text);
 
-inline constexpr int kSummaryVersion = 1;
+inline constexpr int kSummaryVersion = 2;
 
 }  // namespace ulterix

@@ -303,11 +303,11 @@ TEST_F(Program, AStoreThatCannotBeReadIsTold) {
     file.seekp(63);  // the last byte of user_version
     file.put(9);
   }
-  told("was written by another version of ulterix (layout 9, this one reads 1)");
+  told("was written by another version of ulterix (layout 9, this one reads 2)");
   {
     std::fstream file(store, std::ios::in | std::ios::out | std::ios::binary);
     file.seekp(63);
-    file.put(1);
+    file.put(2);
   }
   fs::resize_file(store, fs::file_size(store) / 3);
   told("is damaged or cut short; run the model again");

@@ -163,7 +163,9 @@ class ModeSearch {
   }
 
   ModeErrors estimate() const {
-    const Eigen::Index n = settled_ ? pairs_.theta.size() : last_wanted() + 1;
+    // What lies beside the modes of a search without a count is of no interest.
+    const bool all = settled_ && options_.proven;
+    const Eigen::Index n = all ? pairs_.theta.size() : last_wanted() + 1;
     const VectorXd values =
         (pairs_.theta.head(n).cwiseInverse().array() - problem_.shift()).cwiseMax(0.0);
     return estimate_errors(problem_, values, pairs_.vectors.leftCols(n));
