@@ -138,10 +138,11 @@ class BucklingSolver {
       ModeProblem::Input input = buckling_input(elastic_, axial_.stays, *grows);
       problem_.emplace(input);
       const bool crowding = shear_limit().factor > 0;
-      for (int wanted = crowding ? std::min(options_.wanted, kManyModes) : options_.wanted;;
-           wanted = options_.wanted) {
+      // Of the loads turned round only the lowest factor is told.
+      const int asked = reversed_ ? 1 : options_.wanted;
+      for (int wanted = crowding ? std::min(asked, kManyModes) : asked;; wanted = asked) {
         if (!search(input, wanted, proven, tolerance, start)) return false;
-        if (found_.limited || wanted == options_.wanted) break;
+        if (found_.limited || wanted == asked) break;
       }
       if (found_.count() > 0 || found_.lowest_theta >= 0 || reversed_) break;
       reversed_ = true;  // nothing is compressed: look at the loads turned round
