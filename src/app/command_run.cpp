@@ -100,8 +100,11 @@ int run_and_write(const std::string& model_path, const RunSettings& settings) {
                                      file.warnings[i].at.line, file.warnings[i].words),
                          width, 12));
     }
-    fmt::print(" Files      {}/   summary.json  results.sqlite  tables/ ({})  figures/ ({})\n",
-               target, files, figures);
+    fmt::print("{}\n",
+               wrapped(fmt::format(" Files      {}/   summary.json  results.sqlite  tables/ ({})  "
+                                   "figures/ ({})",
+                                   target, files, figures),
+                       width, 12));
     if (result.frame.mechanisms.empty()) {
       fmt::print(" Next       ulterix compare {}\n", target);
     } else {

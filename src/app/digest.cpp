@@ -535,11 +535,12 @@ class Digest {
       }
     }
     if (worst == nullptr || worst->drift == 0) return;
-    line(fmt::format(
-             " Storeys    largest drift {} {} in {}, h/{:.0f} ({}, along {}), {} x first-order",
-             in_units(units_, Quantity::displacement, worst->drift),
-             units_.label(Quantity::displacement), worst->storey, std::abs(1 / worst->ratio()),
-             in->step->loads.name, kAxisNames[worst->direction], ratio_text(worst->amplification)),
+    line(fmt::format(" Storeys    largest drift {} {} in storey {}, h/{:.0f} ({}, along {}), {} x "
+                     "first-order",
+                     in_units(units_, Quantity::displacement, worst->drift),
+                     units_.label(Quantity::displacement), worst->storey,
+                     std::abs(1 / worst->ratio()), in->step->loads.name,
+                     kAxisNames[worst->direction], ratio_text(worst->amplification)),
          12);
     const StoreyOpinion* opinion = nullptr;
     std::string loads;
@@ -552,10 +553,11 @@ class Digest {
       }
     }
     if (opinion == nullptr) return;
-    line(fmt::format("            hand formulas for {} in {}: alpha_cr {:.3g}, Q {:.3f}, B2 {}; "
-                     "computed {} (classes: run --full)",
-                     opinion->storey, loads, *opinion->alpha_cr, *opinion->index,
-                     ratio_text(opinion->B2), ratio_text(opinion->amplification)),
+    line(fmt::format(
+             "            hand formulas for storey {} in {}: alpha_cr {:.3g}, Q {:.3f}, B2 {}; "
+             "computed {} (classes: run --full)",
+             opinion->storey, loads, *opinion->alpha_cr, *opinion->index, ratio_text(opinion->B2),
+             ratio_text(opinion->amplification)),
          12);
     beside_computed(*opinion, loads);
   }

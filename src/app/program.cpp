@@ -49,7 +49,11 @@ int dispatch(const Arguments& arguments) {
     print_help();
     return arguments.empty() ? kWrongModelOrCall : kDone;
   }
-  if (arguments[0] == "--version") {
+  if (arguments[0] == "help") {
+    if (arguments.size() == 1) return dispatch({"--help"});
+    return dispatch({arguments[1], "--help"});
+  }
+  if (arguments[0] == "--version" || arguments[0] == "-V" || arguments[0] == "version") {
     fmt::print("ulterix {}\n", kVersion);
     return kDone;
   }

@@ -233,8 +233,11 @@ void read_analysis(Reading& r, const Entry& entry) {
   const std::string who = "analysis " + entry.key;
   const Value& t = entry.value;
   if (!r.is_table(t, who)) return;
-  const auto kind = read_kind(r, t, entry.at, who);
-  if (entry.key == "first-order") {
+  // [analyses.first-order] alone means: nothing beside the baseline.
+  const bool baseline = entry.key == "first-order";
+  const auto kind = baseline && t.find("kind") == nullptr ? std::optional(AnalysisKind::first_order)
+                                                          : read_kind(r, t, entry.at, who);
+  if (baseline && kind && *kind != AnalysisKind::first_order) {
     return r.complain(entry.at, "{}: the name is reserved for the baseline, which always runs",
                       who);
   }

@@ -799,6 +799,26 @@ TEST_F(Program, TheModelInsideTheDemoIsTheShippedFile) {
   EXPECT_EQ(w.read("kittiwake-quay/terminal.toml"), all.str());
 }
 
+TEST_F(Program, DeflectionsAreTableAndPlaceAndDigest) {
+  // By hand: a simply supported beam of first-order, 5qL^4/384EI and the shear part qL^2/8GAv.
+  w.write("column.toml", replaced(kColumn, "nodes = [ { on = \"B\", fx = -300 } ]\n", "") +
+                             "[analyses.first-order]\n");
+  const auto r = w.run("run column.toml --no-figures");
+  ASSERT_EQ(r.status, 0) << r.err;
+  EXPECT_NE(r.out.find("1 load case x first-order "), std::string::npos) << r.out;
+  EXPECT_EQ(r.out.find("P-Delta"), std::string::npos);
+  const double q = 0.2 / 12, L = 336, EI = 29000.0 * 484, GAv = 11200 * 4.692;
+  const double bent = 5 * q * std::pow(L, 4) / (384 * EI) + q * L * L / (8 * GAv);
+  EXPECT_NEAR(cell(table("member_extremes"), "min", {"first-order", "m", "dz"}), -bent,
+              1e-9 * bent);
+  const auto rows = w.run("table column-results deflections --format csv");
+  EXPECT_EQ(rows.status, 0);
+  w.write("d.csv", rows.out);
+  const CsvTable d = read_csv(w.folder() / "d.csv");
+  EXPECT_NEAR(cell(d, "dz[in]", {"m", "168"}), -bent, 1e-9 * bent);
+  EXPECT_EQ(w.run("table column-results deflections --member q").status, 2);
+}
+
 TEST_F(Program, WithoutLoadsItIsARemark) {
   std::string text = kColumn;
   text = text.substr(0, text.find("[loads.G]"));
