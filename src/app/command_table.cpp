@@ -42,7 +42,14 @@ void print_text(const StoredTable& table) {
   fmt::print("{}", text.print());
 }
 
-void print_csv(const StoredTable& table) {
+/// A spreadsheet takes text that begins so for a formula.
+std::string without_formula(const std::string& text) {
+  const bool formula = !text.empty() && std::string_view("=+-@").find(text[0]) != std::string::npos;
+  return formula ? "'" + text : text;
+}
+
+/// `for_spreadsheets`: no text cell is a formula.
+void print_csv(const StoredTable& table, bool for_spreadsheets) {
   const auto print_line = [](const std::vector<std::string>& cells) {
     std::string line;
     for (std::size_t i = 0; i < cells.size(); ++i) line += (i == 0 ? "" : ",") + csv_cell(cells[i]);
@@ -51,7 +58,10 @@ void print_csv(const StoredTable& table) {
   print_line(table.header);
   for (const Row& row : table.rows) {
     std::vector<std::string> cells;
-    for (const Cell& cell : row) cells.push_back(exact_text(cell));
+    for (const Cell& cell : row) {
+      const bool text = for_spreadsheets && std::holds_alternative<std::string>(cell);
+      cells.push_back(text ? without_formula(exact_text(cell)) : exact_text(cell));
+    }
     print_line(cells);
   }
 }
@@ -226,13 +236,20 @@ void add_deflections(const Recovery& recovery, MemberId id, const UnitSystem& un
   const Matrix3d& R = recovery.frame().axes(id);
   std::vector<double> xs;
   for (const LinePoint& p : line.stations()) xs.push_back(p.x);
-  const auto add_extremes = [&xs](const Extreme& e) { xs.insert(xs.end(), {e.x_min, e.x_max}); };
+  const double same = 1e-6 * line.length();
+  const auto add = [&xs, same](double x) {
+    const bool there = std::any_of(xs.begin(), xs.end(),
+                                   [=](double known) { return std::abs(known - x) <= same; });
+    if (!there) xs.push_back(x);
+  };
+  const auto add_extremes = [&add](const Extreme& e) {
+    add(e.x_min);
+    add(e.x_max);
+  };
   for (int d = 0; d < 3; ++d) add_extremes(line.displacement_extremes(R.col(d), false));
   for (int d = 1; d < 3; ++d) add_extremes(line.displacement_extremes(Vector3d::Unit(d), true));
   std::sort(xs.begin(), xs.end());
-  const double same = 1e-9 * line.length();
-  xs.erase(std::unique(xs.begin(), xs.end(), [same](double a, double b) { return b - a <= same; }),
-           xs.end());
+  xs.erase(std::unique(xs.begin(), xs.end()), xs.end());  // a jump of forces is one place
   const Step& step = recovery.step();
   for (const double x : xs) {
     const Vector3d u = R.transpose() * line.at(x).displacement, d = line.deflection_at(x);
@@ -306,7 +323,8 @@ int command_table(const Arguments& arguments) {
       "sort", "by a column, largest magnitude first; COLUMN:up for rising", word(), "COLUMN")(
       "top", "only the first N rows", cxxopts::value<int>(), "N")(
       "extremes", "smallest and largest per member, node, group, or of all", word(), "PER")(
-      "format", "text, csv or json", word()->default_value("text"), "FORMAT");
+      "format", "text, csv, spreadsheet (csv without formulas in text cells) or json",
+      word()->default_value("text"), "FORMAT");
   const auto parsed = options.parse(arguments);
   if (!parsed) return kDone;
   if (parsed->count("target") == 0) throw CallError("results folder is missing");
@@ -318,8 +336,9 @@ int command_table(const Arguments& arguments) {
     return kDone;
   }
   const std::string format = (*parsed)["format"].as<std::string>();
-  if (format != "text" && format != "csv" && format != "json") {
-    throw CallError(fmt::format("--format: text, csv or json, not \"{}\"", format));
+  if (format != "text" && format != "csv" && format != "spreadsheet" && format != "json") {
+    throw CallError(
+        fmt::format("--format: expected text, csv, spreadsheet or json, got \"{}\"", format));
   }
   const TableSpec& spec = known_table(targets[1]);
   const std::vector<Results::Filter> filters = filters_of(*parsed, results, spec);
@@ -336,7 +355,7 @@ int command_table(const Arguments& arguments) {
     Extremes(table, results, (*parsed)["extremes"].as<std::string>()).print();
     return kDone;
   }
-  if (format == "csv") print_csv(table);
+  if (format == "csv" || format == "spreadsheet") print_csv(table, format == "spreadsheet");
   if (format == "json") fmt::print("{}", table_as_json(table));
   if (format == "text") print_text(table);
   return kDone;

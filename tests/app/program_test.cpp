@@ -249,7 +249,8 @@ TEST_F(Program, TableFiltersAndFormats) {
             "ulterix: --node: \"b\" is not in the results; did you mean \"B\"?"},
            {"displacements --member m", "ulterix: --member: this table has no column \"member\""},
            {"displacements --load Q", "ulterix: --load: \"Q\" is not in the results"},
-           {"displacements --format xls", "ulterix: --format: text, csv or json, not \"xls\""}}) {
+           {"displacements --format xls",
+            "ulterix: --format: expected text, csv, spreadsheet or json, got \"xls\""}}) {
     const auto r = w.run("table column-results " + call);
     EXPECT_EQ(r.status, 2) << call;
     EXPECT_EQ(r.err.substr(0, words.size()), words);
@@ -815,7 +816,10 @@ TEST_F(Program, DeflectionsAreTableAndPlaceAndDigest) {
   EXPECT_EQ(rows.status, 0);
   w.write("d.csv", rows.out);
   const CsvTable d = read_csv(w.folder() / "d.csv");
-  EXPECT_NEAR(cell(d, "dz[in]", {"m", "168"}), -bent, 1e-9 * bent);
+  ASSERT_EQ(d.header.back(), "dz[in]");
+  double lowest = 0;
+  for (const auto& row : d.rows) lowest = std::min(lowest, std::stod(row.back()));
+  EXPECT_NEAR(lowest, -bent, 1e-9 * bent);
   EXPECT_EQ(w.run("table column-results deflections --member q").status, 2);
 }
 

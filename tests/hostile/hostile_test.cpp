@@ -325,6 +325,17 @@ TEST_F(Hostile, NamesThatDifferHaveFilesThatDiffer) {
   EXPECT_TRUE(w.has("m-results/figures/moment-Wände.svg"));
 }
 
+TEST_F(Hostile, FormulasInNamesStayText) {
+  std::string text = kModel;
+  text.replace(text.find("U1 = {"), 2, "\"=1+1\"");
+  w.write("m.toml", text);
+  ASSERT_EQ(w.run("run m.toml --no-figures").status, 0) << w.read("stderr.txt");
+  const auto safe = w.run("table m-results steps --format spreadsheet");
+  EXPECT_EQ(safe.status, 0);
+  EXPECT_NE(safe.out.find(",'=1+1,"), std::string::npos) << safe.out;
+  EXPECT_NE(w.run("table m-results steps --format csv").out.find(",=1+1,"), std::string::npos);
+}
+
 TEST_F(Hostile, SignalsLeaveTheEarlierResultsAndNothingElse) {
   run_model();
   const std::string before = w.read("m-results/summary.json");
