@@ -267,8 +267,10 @@ StoredTable recovered_deflections(const Results& results,
                                   const std::vector<Results::Filter>& filters) {
   Names analyses, loads, members;
   for (const Results::Filter& f : filters) {
+    if (f.column != "analysis" && f.column != "loads" && f.column != "member") {
+      throw CallError(fmt::format("--{}: the table deflections has no such filter", f.option));
+    }
     Names& names = f.column == "analysis" ? analyses : f.column == "loads" ? loads : members;
-    if (f.column == "step") throw CallError("--step: the table deflections has no such filter");
     names.insert(names.end(), f.wanted.begin(), f.wanted.end());
   }
   // Names that fit nothing are told where the steps are looked up.

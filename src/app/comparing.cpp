@@ -9,6 +9,7 @@
 #include "app/text.hpp"
 #include "core/analysis/run.hpp"
 #include "read/near_names.hpp"
+#include "write/tables.hpp"
 
 namespace ulterix {
 
@@ -173,14 +174,6 @@ bool add_station(const Results& results, const CompareRequest& request, const st
   }
   values.insert(values.end(), found.begin(), found.end());
   return true;
-}
-
-Quantity quantity_of(const Place& place) {
-  const bool first = place.component < 3;
-  if (place.is_displacement()) {
-    return first ? Quantity::displacement : Quantity::rotation;
-  }
-  return first ? Quantity::force : Quantity::moment;
 }
 
 /// Recovered from the states: any place, at the cost of building the frame.

@@ -287,10 +287,7 @@ class Digest {
     table.add(head);
     for (std::size_t w = 0; w < model_.watches.size() && (full_ || w < kMostWatches); ++w) {
       const Watch& watch = model_.watches[w];
-      const bool first_three = watch.place.component < 3;
-      const Quantity q = watch.place.is_displacement()
-                             ? (first_three ? Quantity::displacement : Quantity::rotation)
-                             : (first_three ? Quantity::force : Quantity::moment);
+      const Quantity q = quantity_of(watch.place);
       std::vector<std::string> cells = {watch.name, watch.place.text, units_.label(q),
                                         std::string(kBaseline)};
       for (const Step* step : loads) {
@@ -473,10 +470,9 @@ class Digest {
     text_ += '\n' + table.print();
   }
 
-  /// What the standards say of the storey that is nearest to trouble.
-  void standards() {
+  /// The storey of the largest index, which has the other hand formulas too, and its loads.
+  const StoreyOpinion* nearest_to_trouble(std::string& loads) const {
     const StoreyOpinion* worst = nullptr;
-    std::string loads;
     for (std::size_t i = 0; i < result_.steps.size(); ++i) {
       for (const StoreyOpinion& o : result_.storey_opinions[i]) {
         if (!o.index || (worst != nullptr && *o.index <= *worst->index)) continue;
@@ -484,6 +480,13 @@ class Digest {
         loads = result_.steps[i].loads.name;
       }
     }
+    return worst;
+  }
+
+  /// What the standards say of the storey that is nearest to trouble.
+  void standards() {
+    std::string loads;
+    const StoreyOpinion* worst = nearest_to_trouble(loads);
     if (worst == nullptr) return;
     line(fmt::format(
              " Standards  storey {} along {} in {}, hand formulas: B2 {} (AISC 360), 1/(1 - Q) "
@@ -542,16 +545,8 @@ class Digest {
                      std::abs(1 / worst->ratio()), in->step->loads.name,
                      kAxisNames[worst->direction], ratio_text(worst->amplification)),
          12);
-    const StoreyOpinion* opinion = nullptr;
     std::string loads;
-    for (std::size_t i = 0; i < result_.steps.size(); ++i) {
-      for (const StoreyOpinion& o : result_.storey_opinions[i]) {
-        if (!o.index || !o.alpha_cr || (opinion != nullptr && *o.index <= *opinion->index))
-          continue;
-        opinion = &o;
-        loads = result_.steps[i].loads.name;
-      }
-    }
+    const StoreyOpinion* opinion = nearest_to_trouble(loads);
     if (opinion == nullptr) return;
     line(fmt::format(
              "            hand formulas for storey {} in {}: alpha_cr {:.3g}, Q {:.3f}, B2 {}; "
@@ -615,7 +610,7 @@ class Digest {
         worst = N / euler;
         const auto kN_text = [this](double v) { return in_units(units_, Quantity::force, v); };
         words = fmt::format(
-            " Out of     {} carries {} {} ({}); the analysis is in its plane only: Euler load out "
+            " Plane      {} carries {} {} ({}); the analysis is in its plane only: Euler load out "
             "of "
             "it over its length {}",
             m.name, kN_text(N), units_.label(Quantity::force), result_.steps[i].loads.name,
@@ -625,7 +620,7 @@ class Digest {
         }
       }
     }
-    if (!words.empty()) line(words.replace(1, 6, "Plane "), 12);
+    if (!words.empty()) line(words, 12);
   }
 
   /// The softest direction of sway.
@@ -650,13 +645,13 @@ class Digest {
 
   /// First-order alone: what a cross-check reads.
   void first_order_table() {
-    TextTable table(columns(1, 8, 0));
+    TextTable table(columns(1, 9, 0));
     table.add({"first-order", "displ. " + units_.label(Quantity::displacement), "at",
                "N " + units_.label(Quantity::force), "V", "M " + units_.label(Quantity::moment),
-               "at", "reactions", ""});
+               "at", "reactions"});
     std::vector<std::string> sums = {"", "", "", "", "", "", ""};
     for (const int axis : {0, 1, 2}) {
-      if (model_.uses_direction(axis) && sums.size() < 9) {
+      if (model_.uses_direction(axis)) {
         sums.push_back(fmt::format("f{} {}", kAxisNames[static_cast<std::size_t>(axis)],
                                    units_.label(Quantity::force)));
       }
@@ -673,7 +668,7 @@ class Digest {
       Vector3d sum = Vector3d::Zero();
       for (const Vector6d& r : step.reactions) sum += r.head<3>();
       for (const int axis : {0, 1, 2}) {
-        if (!model_.uses_direction(axis) || cells.size() >= 9) continue;
+        if (!model_.uses_direction(axis)) continue;
         const double v = std::abs(sum[axis]) < 1e-9 * sum.norm() ? 0 : sum[axis];
         cells.push_back(in_units(units_, Quantity::force, v));
       }

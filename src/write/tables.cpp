@@ -285,6 +285,12 @@ Quantity quantity_of(const EnvelopeRow& row) {
   return first_three ? Q::force : Q::moment;
 }
 
+Quantity quantity_of(const Place& place) {
+  const bool first_three = place.component < 3;
+  if (place.is_displacement()) return first_three ? Q::displacement : Q::rotation;
+  return first_three ? Q::force : Q::moment;
+}
+
 Quantity quantity_of(const ComparisonRow& row) {
   const bool first_three = row.component < 3;
   if (row.is_displacement) return first_three ? Q::displacement : Q::rotation;

@@ -14,6 +14,8 @@ namespace ulterix {
 /// The kind of quantity that a row holds.
 Quantity quantity_of(const ComparisonRow& row);
 Quantity quantity_of(const EnvelopeRow& row);
+/// The kind of quantity that is read at a place.
+Quantity quantity_of(const Place& place);
 /// "ux", "fx" or "N".
 std::string_view name_of(const EnvelopeRow& row);
 

@@ -108,7 +108,6 @@ class BucklingSolver {
     int least = std::max(1, least_functions(frame_.dofs().size(), compressed_planes(input), wanted,
                                             options_.functions));
     ModeProblem::Counts counts = first_counts(input, least);
-    problem_.emplace(input);
     if (!problem_->build(counts)) return false;
     ModeSearchOptions options = search_options(proven && !reversed_, tolerance);
     options.wanted = wanted;
