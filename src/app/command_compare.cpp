@@ -8,10 +8,10 @@
 #include "app/comparing.hpp"
 #include "app/mode_pairs.hpp"
 #include "app/options.hpp"
+#include "app/table_text.hpp"
 #include "app/text.hpp"
 #include "read/model_changes.hpp"
 #include "read/near_names.hpp"
-#include "write/json.hpp"
 
 namespace ulterix {
 
@@ -20,9 +20,8 @@ namespace {
 using Align = TextTable::Align;
 using Names = std::vector<std::string>;
 
-/// Differences below this part count as nothing; above the second they are worth a line by
-/// themselves.
-constexpr double kUnchanged = 1e-3, kWorthALine = 0.05;
+/// Differences above this part are worth a line by themselves.
+constexpr double kWorthALine = 0.05;
 constexpr std::size_t kMostLines = 14;
 
 double difference(const ComparedValue& v) {
@@ -148,16 +147,19 @@ void print_before_and_after(const std::vector<BeforeAfter>& pairs, Shown shown_r
     table.add({p.quantity, p.unit, p.loads, p.analysis, p.where, significant(p.before),
                significant(p.after),
                p.before == 0 ? "new" : fmt::format("{:.3f}", p.after / p.before),
-               moved ? "was at " + p.where_before : ""});
+               p.only_moved() ? fmt::format("of the same size, moved from {}", p.where_before)
+               : moved        ? "was at " + p.where_before
+                              : ""});
   }
   if (shown > 0) fmt::print("{}", table.print());
   if (more > 0) fmt::print(" ...  {} more above 5 %:  --all\n", more);
   fmt::print(" unchanged within 0.1 %: {} of {}{}\n", unchanged, pairs.size(), small_words(small));
 }
 
-/// Modes of every analysis and load that both folders have, paired by their shapes.
-void print_mode_changes(const Results& before, const Results& after,
-                        const CompareRequest& request) {
+/// Calls visit(before, after) for the modes of every analysis and load that both folders have.
+template <class Visit>
+void each_mode_set(const Results& before, const Results& after, const CompareRequest& request,
+                   const Visit& visit) {
   const auto wanted = [](const Names& patterns, const std::string& name) {
     return patterns.empty() || std::any_of(patterns.begin(), patterns.end(),
                                            [&name](const auto& p) { return fits(p, name); });
@@ -167,9 +169,25 @@ void print_mode_changes(const Results& before, const Results& after,
     if (!wanted(request.analyses, now.analysis) || !wanted(request.loads, now.loads)) continue;
     for (const ModeSet& then : old_sets) {
       if (then.analysis != now.analysis || then.loads != now.loads) continue;
-      fmt::print("{}", pairs_text(then, now));
+      visit(then, now);
     }
   }
+}
+
+/// Modes paired by their shapes as rows beside those of the places.
+void add_mode_rows(const Results& before, const Results& after, const CompareRequest& request,
+                   StoredTable& table) {
+  each_mode_set(before, after, request, [&table](const ModeSet& then, const ModeSet& now) {
+    for (const ModePair& p : pair_modes(then, now)) {
+      const auto value = [](const StoredMode* m) { return m != nullptr ? Cell(m->value) : Cell(); };
+      const bool both = p.before != nullptr && p.after != nullptr && p.before->value != 0;
+      const StoredMode& named = p.after != nullptr ? *p.after : *p.before;
+      table.rows.push_back({now.analysis, now.loads, now.buckling ? "buckling factor" : "period",
+                            now.buckling ? "" : "s", fmt::format("mode {}", named.number),
+                            value(p.before), value(p.after),
+                            both ? Cell(p.after->value / p.before->value) : Cell()});
+    }
+  });
 }
 
 /// `ANALYSIS` or `ANALYSIS:LOADS` of the modes to compare.
@@ -180,7 +198,7 @@ const ModeSet& find_set(const std::vector<ModeSet>& sets, const std::string& nam
     if (full == name || s.analysis == name) return s;
     names.push_back(full);
   }
-  throw CallError(fmt::format("--modes: \"{}\" has no modes{} (there are {})", name,
+  throw CallError(fmt::format("--pair: \"{}\" has no modes{} (there are {})", name,
                               did_you_mean(name, names), fmt::join(names, ", ")));
 }
 
@@ -224,7 +242,7 @@ int command_compare(const Arguments& arguments) {
       "      where U2 differs from first-order\n"
       "  ulterix compare shed-results --place CA1.My@0.5 --node D2\n"
       "      one moment and one node, in every load and analysis\n"
-      "  ulterix compare shed-results --modes modes --modes loaded:U1\n"
+      "  ulterix compare shed-results --pair modes --pair loaded:U1\n"
       "      periods without and with axial force, paired by shape (MAC)\n"
       "  ulterix compare before after\n"
       "      what a change did: the keys that differ, and the results, largest change first\n");
@@ -234,8 +252,9 @@ int command_compare(const Arguments& arguments) {
       "node", "displacements and reactions of these nodes", names(), "NAME")(
       "member", "extremes along these members", names(), "NAME")(
       "place", "one place: B1.ux, A0.fz, CA.My@0.5, CA.N@max", names(), "PLACE")(
-      "modes", "pairs the modes of two analyses by their shapes; twice", names(), "NAME")(
-      "all", "every place, the unchanged ones too")("json", "print JSON instead");
+      "pair", "pairs the modes of two analyses by their shapes; twice", names(), "NAME")(
+      "all", "every place, the unchanged ones too")(
+      "format", kTableFormats, cxxopts::value<std::string>()->default_value("text"), "FORMAT");
   const auto parsed = options.parse(arguments);
   if (!parsed) return kDone;
   if (parsed->count("target") == 0) throw CallError("results folder is missing");
@@ -252,12 +271,12 @@ int command_compare(const Arguments& arguments) {
   const Shown shown = parsed->count("all") > 0    ? Shown::all
                       : request.asks_for_places() ? Shown::not_zero
                                                   : Shown::that_matter;
-  const bool json = parsed->count("json") > 0;
+  const TableFormat format = parse_table_format((*parsed)["format"].as<std::string>());
   const Results first(folders[0]);
-  if (parsed->count("modes") > 0) {
-    const auto sets = (*parsed)["modes"].as<Names>();
+  if (parsed->count("pair") > 0) {
+    const auto sets = (*parsed)["pair"].as<Names>();
     if (sets.size() != 2 || folders.size() != 1) {
-      throw CallError("--modes: two sets of modes of one folder, --modes A --modes B:U1");
+      throw CallError("--pair: two sets of modes of one folder, --pair A --pair B:U1");
     }
     const std::vector<ModeSet> all = mode_sets(first);
     fmt::print("{}", pairs_text(find_set(all, sets[0]), find_set(all, sets[1])));
@@ -265,24 +284,30 @@ int command_compare(const Arguments& arguments) {
   }
   if (folders.size() == 1) {
     const auto compared = beside_first_order(first, request);
-    if (json) {
-      fmt::print("{}", table_as_json(as_table(compared)));
-    } else {
+    if (format == TableFormat::text) {
       print_beside_first_order(compared, shown);
+    } else {
+      fmt::print("{}", table_text(as_table(compared), format));
     }
     return kDone;
   }
   const Results second(folders[1]);
   const auto pairs = before_and_after(first, second, request);
-  if (json) {
-    fmt::print("{}", table_as_json(as_table(pairs)));
+  if (format != TableFormat::text) {
+    StoredTable table = as_table(pairs);
+    if (!request.asks_for_places()) add_mode_rows(first, second, request, table);
+    fmt::print("{}", table_text(table, format));
     return kDone;
   }
   fmt::print("{}  ->  {}\n\n", folders[0], folders[1]);
   print_model_changes(
       model_changes(first.store().about("model_text"), second.store().about("model_text")));
   print_outcomes(first, second);
-  if (!request.asks_for_places()) print_mode_changes(first, second, request);
+  if (!request.asks_for_places()) {
+    each_mode_set(first, second, request, [](const ModeSet& then, const ModeSet& now) {
+      fmt::print("{}", pairs_text(then, now));
+    });
+  }
   print_before_and_after(pairs, shown);
   return kDone;
 }

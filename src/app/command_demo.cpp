@@ -39,20 +39,20 @@ void refuse_if_changed(const std::filesystem::path& model, const DemoModel& demo
 /// Where to look in each example, and what to change; {0}: results, {1}: model.
 std::string what_next(const DemoModel& demo) {
   if (demo.name == "gantry") {
-    return "\nLook at   ulterix draw {0} mode --analysis free --modes 1-3\n"
+    return "\nLook at   ulterix draw {0} mode --analysis free --mode 1-3\n"
            "          ulterix table {0} effective_lengths --load U1\n"
            "Change    {1}: forget tie-B (put a # before it) and run it again:\n"
            "          ulterix run {1} -o {0}-2\n"
            "          and compare: ulterix compare {0} {0}-2\n";
   }
   if (demo.name == "beacon") {
-    return "\nLook at   ulterix draw {0} mode --analysis modes --modes 1-3 --animate\n"
+    return "\nLook at   ulterix draw {0} mode --analysis modes --mode 1-3 --animate\n"
            "          the hand formula at the head of {1}\n"
            "Change    {1}: the legs' section, or the lantern's weight, and run it again\n";
   }
   return "\nLook at   {0}/figures/deflected-U2.png   first-order and P-Delta at one scale\n"
          "          {0}/figures/moment-U2.png      where the moments grow\n"
-         "          ulterix draw {0} mode --load U1 --modes 1-3   how it buckles\n"
+         "          ulterix draw {0} mode --load U1 --mode 1-3   how it buckles\n"
          "Change    {1}: the columns are HEB 240; make [sections] col an HEB 280,\n"
          "          or take the notional load away, or fix the leaning columns at the top,\n"
          "          then run it again: ulterix run {1} -o {0}-2\n"

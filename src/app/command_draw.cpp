@@ -1,8 +1,11 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <charconv>
+#include <cstring>
 #include <filesystem>
 #include <fstream>
+#include <map>
 
 #include "app/options.hpp"
 #include "app/stored_run.hpp"
@@ -25,12 +28,13 @@ using Names = std::vector<std::string>;
 const std::vector<std::string> kFigures = {"model", "deflected", "moment", "shear",
                                            "axial", "reactions", "mode"};
 
+constexpr std::size_t kModesOnAPage = 6;
+
 /// The words of the call.
 struct DrawRequest {
-  std::string what, output;
-  Names analyses, members, groups;
-  std::string load;
-  std::pair<int, int> modes = {1, 1};
+  std::string what, output, plane;
+  Names analyses, members, groups, loads;
+  std::vector<int> modes = {1};
   bool animate = false;
   FigureSettings settings;
 };
@@ -46,8 +50,11 @@ std::vector<MemberId> select_members(const Model& model, const DrawRequest& requ
   for (const Group& g : model.groups) groups.push_back(g.name);
   for (const std::string& w : request.members) {
     const std::size_t before = selected.size();
-    for (const MemberId id : model.members.ids()) {
-      if (fits(w, model.members[id].name)) add(id);
+    for (const std::string& pattern : {w, pieces_of_run(w)}) {
+      for (const MemberId id : model.members.ids()) {
+        if (fits(pattern, model.members[id].name)) add(id);
+      }
+      if (selected.size() > before) break;
     }
     if (selected.size() == before) {
       throw CallError(fmt::format("--member: no member \"{}\"{}", w, did_you_mean(w, names)));
@@ -74,17 +81,86 @@ std::vector<std::pair<std::string, std::string>> steps_with_results(const Result
   return all;
 }
 
-std::string chosen_load(const Results& results, const std::string& wanted) {
+/// The load with the largest bending moment, of second-order where there is one; else the first.
+std::string governing_load(const Results& results) {
+  const auto steps = steps_with_results(results);
+  const bool several = std::any_of(steps.begin(), steps.end(), [&steps](const auto& s) {
+    return s.second != steps.front().second;
+  });
+  if (!several) return steps.front().second;
+  const StoredTable table =
+      results.store().table(known_table("envelopes"), {{"quantity", {"My", "Mz"}}});
+  std::string best = steps.front().second;
+  double largest = 0;
+  bool second_order = false;
+  for (const auto& row : table.rows) {
+    const bool second = text_in(row[0]) != kBaseline;
+    for (const char* end : {"min", "max"}) {
+      const std::size_t at = table.column(end);
+      const double value = std::abs(number_in(row[at]));
+      if ((second && !second_order && value > 0) ||
+          (second == second_order && value > largest * (1 + 1e-9))) {
+        best = text_in(row[table.column(std::string(end) + "_loads")]);
+        largest = value;
+        second_order = second;
+      }
+    }
+  }
+  return best;
+}
+
+/// The loads named by names and patterns, or the one that governs.
+Names chosen_loads(const Results& results, const Names& wanted) {
   const auto steps = steps_with_results(results);
   if (steps.empty()) throw CallError("no analysis of these results has a state to draw");
-  if (wanted.empty()) return steps.front().second;
-  Names names;
+  if (wanted.empty()) return {governing_load(results)};
+  Names names, chosen;
   for (const auto& [analysis, loads] : steps) {
-    if (loads == wanted) return wanted;
     if (std::find(names.begin(), names.end(), loads) == names.end()) names.push_back(loads);
   }
-  throw CallError(fmt::format("--load: \"{}\" has no results{} (there are {})", wanted,
-                              did_you_mean(wanted, names), fmt::join(names, ", ")));
+  for (const std::string& w : wanted) {
+    const std::size_t before = chosen.size();
+    for (const std::string& name : names) {
+      const bool known = std::find(chosen.begin(), chosen.end(), name) != chosen.end();
+      if (fits(w, name) && !known) chosen.push_back(name);
+    }
+    if (chosen.size() > before) continue;
+    throw CallError(fmt::format("--load: \"{}\" has no results{} (there are {})", w,
+                                did_you_mean(w, names), fmt::join(names, ", ")));
+  }
+  return chosen;
+}
+
+std::string the_only_load(const DrawRequest& request) {
+  if (request.loads.size() > 1) {
+    throw CallError(fmt::format("--load: {} is drawn of one load at a time", request.what));
+  }
+  return request.loads.empty() ? "" : request.loads[0];
+}
+
+/// The figure as it is, or of the plane or planes asked for, each with the end of its file's name.
+std::vector<std::pair<std::string, FigureSettings>> by_planes(const DrawRequest& request,
+                                                              const Model& model,
+                                                              const UnitSystem& units) {
+  if (request.plane.empty()) return {{"", request.settings}};
+  const auto planes = find_planes(model, units);
+  std::vector<std::pair<std::string, FigureSettings>> figures;
+  Names names;
+  const FramePlane* const one = find_plane(planes, request.plane);
+  for (const FramePlane& p : planes) {
+    names.push_back(p.name);
+    if (request.plane != "all" && &p != one) continue;
+    std::string ending = "-";
+    for (const char c : p.name) {
+      if (c != ' ' && c != '=') ending += c;
+    }
+    FigureSettings settings = in_plane(request.settings, model, p);
+    if (!settings.members.empty()) figures.emplace_back(ending, std::move(settings));
+  }
+  if (!figures.empty()) return figures;
+  if (planes.empty()) throw CallError("--plane: this frame has no planes to choose from");
+  throw CallError(fmt::format("--plane: no plane \"{}\"{} (there are {})", request.plane,
+                              did_you_mean(request.plane, names), fmt::join(names, ", ")));
 }
 
 /// Those asked for, else first-order and the first other analysis of the load.
@@ -107,19 +183,23 @@ Names chosen_analyses(const Results& results, const std::string& load, const Nam
   return wanted;
 }
 
-void draw_what(Canvas& canvas, const DrawRequest& request, const DrawnSteps& steps,
-               const UnitSystem& units) {
-  if (request.what == "deflected") draw_deflected(canvas, steps, units, request.settings);
-  if (request.what == "reactions") draw_reactions(canvas, steps, units, request.settings);
+void draw_what(Canvas& canvas, const std::string& what, const DrawnSteps& steps,
+               const UnitSystem& units, const FigureSettings& settings) {
+  if (what == "deflected") draw_deflected(canvas, steps, units, settings);
+  if (what == "reactions") draw_reactions(canvas, steps, units, settings);
   for (const auto& [name, diagram] : {std::pair<const char*, Diagram>{"moment", Diagram::moment},
                                       {"shear", Diagram::shear},
                                       {"axial", Diagram::axial}}) {
-    if (request.what == name) draw_diagram(canvas, diagram, steps, units, request.settings);
+    if (what == name) draw_diagram(canvas, diagram, steps, units, settings);
   }
 }
 
+/// `count`: figures of this call, which only their own names can keep apart.
 std::vector<std::string> output_paths(const Results& results, const DrawRequest& request,
-                                      const std::string& name) {
+                                      const std::string& name, std::size_t count) {
+  if (count > 1 && !request.output.empty()) {
+    throw CallError(fmt::format("--output: {} figures do not go into one file", count));
+  }
   if (request.output.empty()) {
     const fs::path base = fs::path(results.folder()) / "figures" / name;
     return {base.string() + ".svg", base.string() + ".png"};
@@ -140,19 +220,24 @@ void tell_files(const Results& results, const std::vector<std::string>& paths) {
 void draw_stored_model(const Results& results, DrawRequest request) {
   const ModelFile file = results.model();
   request.settings.members = select_members(file.model, request);
+  const std::string load = the_only_load(request);
   std::optional<LoadSet> loads;
-  if (!request.load.empty()) loads = find_loads(file.model, chosen_load(results, request.load));
-  const auto paths = output_paths(
-      results, request, loads ? "model-" + as_file_name(request.load) : std::string("model"));
-  draw_files(paths, file.model.title + ": the model", [&](Canvas& canvas) {
-    draw_model(canvas, file.model, file.units, request.settings, loads ? &*loads : nullptr);
-  });
-  tell_files(results, paths);
+  if (!load.empty()) loads = find_loads(file.model, chosen_loads(results, {load})[0]);
+  const auto figures = by_planes(request, file.model, file.units);
+  for (const auto& [ending, settings] : figures) {
+    const std::string name = (loads ? "model-" + load : std::string("model")) + ending;
+    const auto paths = output_paths(results, request, as_file_name(name), figures.size());
+    draw_files(paths, file.model.title + ": the model", [&](Canvas& canvas) {
+      draw_model(canvas, file.model, file.units, settings, loads ? &*loads : nullptr);
+    });
+    tell_files(results, paths);
+  }
 }
 
 /// The analysis whose modes are drawn: the one asked for, else the first that has some for the
 /// load.
 std::pair<std::string, std::string> mode_step(const Results& results, const DrawRequest& request) {
+  const std::string load = the_only_load(request);
   std::vector<std::pair<std::string, std::string>> there;
   for (const auto& row : results.table("mode_shapes").rows) {
     const std::pair<std::string, std::string> key(text_in(row[0]), text_in(row[1]));
@@ -161,7 +246,7 @@ std::pair<std::string, std::string> mode_step(const Results& results, const Draw
   if (there.empty()) throw CallError("no buckling or modal analysis in these results");
   for (const auto& [analysis, loads] : there) {
     const bool fits_analysis = request.analyses.empty() || request.analyses[0] == analysis;
-    if (fits_analysis && (request.load.empty() || request.load == loads)) return {analysis, loads};
+    if (fits_analysis && (load.empty() || load == loads)) return {analysis, loads};
   }
   Names names;
   for (const auto& [analysis, loads] : there) {
@@ -171,43 +256,35 @@ std::pair<std::string, std::string> mode_step(const Results& results, const Draw
       fmt::format("no modes of that analysis and load (there are {})", fmt::join(names, ", ")));
 }
 
-/// "2: 11.8, sway along x" of buckling, "1: 0.885 s, 89.8 % of the mass in x" of vibration.
 std::string caption_of(const Results& results, const std::vector<Results::Filter>& filters,
                        int mode) {
   const StoredTable buckling = results.table("buckling", filters);
   for (const auto& row : buckling.rows) {
-    if (number_in(row[3]) == mode) {
-      return fmt::format("{}: {}, {}", mode,
-                         significant(number_in(row[buckling.column("factor")]), 3),
-                         text_in(row[buckling.column("kind")]));
-    }
+    if (number_in(row[3]) != mode) continue;
+    return buckling_caption(mode, number_in(row[buckling.column("factor")]),
+                            text_in(row[buckling.column("kind")]));
   }
   const StoredTable table = results.table("frequencies", filters);
   const std::size_t period = table.column("period"), mass = table.column("mass_x");
   for (const auto& row : table.rows) {
     if (number_in(row[3]) != mode) continue;
-    if (!is_number(row[period])) return fmt::format("{}: rigid", mode);
-    std::size_t best = 0;
-    for (std::size_t d = 1; d < 3; ++d) {
-      if (number_in(row[mass + d]) > number_in(row[mass + best])) best = d;
-    }
-    return fmt::format("{}: {} s, {:.0f} % of the mass in {}", mode,
-                       significant(number_in(row[period]), 3), number_in(row[mass + best]),
-                       kAxisNames[best]);
+    const auto seconds =
+        is_number(row[period]) ? std::optional(number_in(row[period])) : std::nullopt;
+    return vibration_caption(
+        mode, seconds, {number_in(row[mass]), number_in(row[mass + 1]), number_in(row[mass + 2])});
   }
   return {};
 }
 
 std::vector<DrawnMode> stored_modes(const Results& results, const Model& model,
-                                    const std::vector<Results::Filter>& filters,
-                                    std::pair<int, int> range) {
-  std::vector<DrawnMode> modes(static_cast<std::size_t>(range.second - range.first + 1));
+                                    std::vector<Results::Filter> filters,
+                                    const std::vector<int>& numbers) {
+  std::vector<DrawnMode> modes(numbers.size());
   const ByName<NodeId> node(results, model.nodes);
   const ByName<MemberId> member(results, model.members);
   const auto wanted = [&](double number) -> DrawnMode* {
-    const int i = static_cast<int>(number) - range.first;
-    return i >= 0 && i < static_cast<int>(modes.size()) ? &modes[static_cast<std::size_t>(i)]
-                                                        : nullptr;
+    const auto found = std::find(numbers.begin(), numbers.end(), static_cast<int>(number));
+    return found == numbers.end() ? nullptr : &modes[std::size_t(found - numbers.begin())];
   };
   for (const auto& row : results.table("mode_shapes", filters).rows) {
     DrawnMode* mode = wanted(number_in(row[3]));
@@ -228,12 +305,28 @@ std::vector<DrawnMode> stored_modes(const Results& results, const Model& model,
     mode->axes[member(row[3])].emplace_back(number_in(row[6]), number_in(row[7]),
                                             number_in(row[8]));
   }
-  for (int i = range.first; i <= range.second; ++i) {
-    DrawnMode& mode = modes[static_cast<std::size_t>(i - range.first)];
-    if (mode.nodes.empty()) throw CallError(fmt::format("--modes: there is no mode {}", i));
-    mode.caption = caption_of(results, filters, i);
+  for (std::size_t i = 0; i < numbers.size(); ++i) {
+    if (modes[i].nodes.empty()) {
+      throw CallError(fmt::format("--mode: there is no mode {}", numbers[i]));
+    }
+    modes[i].caption = caption_of(results, filters, numbers[i]);
   }
   return modes;
+}
+
+void write_moving_picture(const Results& results, const DrawRequest& request,
+                          const std::string& name, const std::string& svg) {
+  const std::string path =
+      request.output.empty()
+          ? (fs::path(results.folder()) / "figures" / (as_file_name(name) + "-moving.svg")).string()
+          : request.output;
+  if (fs::path(path).extension() != ".svg") throw CallError("--animate writes an .svg file");
+  std::ofstream out;
+  out.exceptions(std::ios::failbit | std::ios::badbit);
+  out.open(path, std::ios::binary);
+  out << svg;
+  out.close();
+  tell_files(results, {path});
 }
 
 void draw_stored_modes(const Results& results, DrawRequest request) {
@@ -244,53 +337,135 @@ void draw_stored_modes(const Results& results, DrawRequest request) {
   if (!loads.empty()) filters.push_back({"load", "loads", {loads}});
   const auto modes = stored_modes(results, file.model, filters, request.modes);
   const bool buckles = !results.table("buckling", filters).rows.empty();
-  std::string heading = fmt::format("{} modes, {}", buckles ? "buckling" : "vibration", analysis);
-  if (!loads.empty()) heading += (buckles ? ", " : ", about ") + loads;
-  std::string name = "mode-" + analysis + (loads.empty() ? "" : "-" + loads);
-  name += fmt::format("-{}", request.modes.first);
-  if (request.modes.second > request.modes.first) name += fmt::format("-{}", request.modes.second);
-  if (request.animate) {
-    const std::string path =
-        request.output.empty()
-            ? (fs::path(results.folder()) / "figures" / (as_file_name(name) + "-moving.svg"))
-                  .string()
-            : request.output;
-    if (fs::path(path).extension() != ".svg") throw CallError("--animate writes an .svg file");
-    std::ofstream out;
-    out.exceptions(std::ios::failbit | std::ios::badbit);
-    out.open(path, std::ios::binary);
-    out << animated_modes(file.model, heading, modes, request.settings);
-    out.close();
-    return tell_files(results, {path});
+  const std::string heading = modes_heading(buckles, analysis, loads);
+  const auto figures = by_planes(request, file.model, file.units);
+  const std::size_t pages = (modes.size() + kModesOnAPage - 1) / kModesOnAPage;
+  for (std::size_t page = 0; page < pages; ++page) {
+    const std::size_t first = page * kModesOnAPage;
+    const std::size_t last = std::min(modes.size(), first + kModesOnAPage);
+    const std::vector<DrawnMode> shown(modes.begin() + std::ptrdiff_t(first),
+                                       modes.begin() + std::ptrdiff_t(last));
+    const std::string name = modes_file_name(analysis, loads,
+                                             {request.modes.begin() + std::ptrdiff_t(first),
+                                              request.modes.begin() + std::ptrdiff_t(last)});
+    for (const auto& [ending, settings] : figures) {
+      if (request.animate) {
+        write_moving_picture(results, request, name + ending,
+                             animated_modes(file.model, heading, shown, settings));
+        continue;
+      }
+      const auto paths =
+          output_paths(results, request, as_file_name(name + ending), figures.size() * pages);
+      draw_files(paths, fmt::format("{}: {}", file.model.title, heading),
+                 [&](Canvas& canvas) { draw_modes(canvas, file.model, heading, shown, settings); });
+      tell_files(results, paths);
+    }
   }
-  const auto paths = output_paths(results, request, as_file_name(name));
-  draw_files(paths, fmt::format("{}: {}", file.model.title, heading), [&](Canvas& canvas) {
-    draw_modes(canvas, file.model, heading, modes, request.settings);
-  });
-  tell_files(results, paths);
+}
+
+/// Deflected shapes of one load that move from nothing to the whole, a panel an analysis.
+void animate_deflection(const Results& results, const DrawRequest& request, const DrawnSteps& steps,
+                        const std::string& name, const FigureSettings& settings) {
+  const Recovery& main = *steps.back().recovery;
+  const double scale = settings.scale.value_or(automatic_scale(steps, settings));
+  std::vector<DrawnMode> shapes;
+  for (const DrawnStep& s : steps) shapes.push_back(drawn_deflection(*s.recovery, scale, s.name));
+  const std::string heading =
+      fmt::format("deflected shape, {}: displacements x {:g}", main.step().loads.name, scale);
+  write_moving_picture(results, request, name,
+                       animated_modes(main.frame().model(), heading, shapes, settings));
 }
 
 void draw_stored_results(const Results& results, DrawRequest request) {
-  const std::string load = chosen_load(results, request.load);
-  const Names analyses = chosen_analyses(results, load, request.analyses);
-  const StoredRun run(results, analyses, {load});
-  request.settings.members = select_members(run.model(), request);
-  std::vector<Recovery> recoveries;
-  recoveries.reserve(analyses.size());
-  DrawnSteps steps;
-  std::string name = request.what + "-" + load;
-  for (const std::string& a : analyses) {
-    const Step* step = run.find(a, load);
-    if (step == nullptr) results.damaged();
-    recoveries.push_back(run.recovery(*step));
-    steps.push_back({&recoveries.back(), a});
-    if (!request.analyses.empty()) name += "-" + a;
+  const Names loads = chosen_loads(results, request.loads);
+  std::vector<Names> analyses;
+  Names all;
+  for (const std::string& load : loads) {
+    analyses.push_back(chosen_analyses(results, load, request.analyses));
+    all.insert(all.end(), analyses.back().begin(), analyses.back().end());
   }
-  if (request.settings.side_by_side) name += "-side-by-side";
-  const auto paths = output_paths(results, request, as_file_name(name));
-  draw_files(paths, fmt::format("{}: {} under {}", run.model().title, request.what, load),
-             [&](Canvas& canvas) { draw_what(canvas, request, steps, run.units()); });
-  tell_files(results, paths);
+  const StoredRun run(results, all, loads);
+  request.settings.members = select_members(run.model(), request);
+  const auto figures = by_planes(request, run.model(), run.units());
+  for (std::size_t i = 0; i < loads.size(); ++i) {
+    std::vector<Recovery> recoveries;
+    recoveries.reserve(analyses[i].size());
+    DrawnSteps steps;
+    std::string name = request.what + "-" + loads[i];
+    for (const std::string& a : analyses[i]) {
+      const Step* step = run.find(a, loads[i]);
+      if (step == nullptr) results.damaged();
+      recoveries.push_back(run.recovery(*step));
+      steps.push_back({&recoveries.back(), a});
+      if (!request.analyses.empty()) name += "-" + a;
+    }
+    if (request.settings.side_by_side) name += "-side-by-side";
+    for (const auto& [ending, settings] : figures) {
+      if (request.animate) {
+        animate_deflection(results, request, steps, name + ending, settings);
+        continue;
+      }
+      const auto paths = output_paths(results, request, as_file_name(name + ending),
+                                      loads.size() * figures.size());
+      draw_files(paths, fmt::format("{}: {} under {}", run.model().title, request.what, loads[i]),
+                 [&, &own = settings](Canvas& canvas) {
+                   draw_what(canvas, request.what, steps, run.units(), own);
+                 });
+      tell_files(results, paths);
+    }
+  }
+}
+
+/// `3`, `1-3`, `1,4,6-8`.
+std::vector<int> parse_modes(const std::string& text) {
+  constexpr int kMost = 300;
+  std::vector<int> modes;
+  const char* at = text.c_str();
+  const auto number = [&at]() {
+    int value = 0;
+    const auto [end, error] = std::from_chars(at, at + std::strlen(at), value);
+    const bool good = error == std::errc() && value >= 1 && value <= kMost;
+    at = end;
+    return good ? value : 0;
+  };
+  while (true) {
+    const int first = number();
+    int last = first;
+    if (*at == '-') {
+      ++at;
+      last = number();
+    }
+    if (first == 0 || last < first || (*at != ',' && *at != '\0')) {
+      throw CallError(fmt::format("--mode: modes like 2, 1-3 or 1,4; not \"{}\"", text));
+    }
+    for (int i = first; i <= last; ++i) {
+      if (std::find(modes.begin(), modes.end(), i) == modes.end()) modes.push_back(i);
+    }
+    if (*at == '\0') return modes;
+    ++at;
+  }
+}
+
+/// Refuses options that do nothing on a figure of this kind.
+void refuse_without_effect(const cxxopts::ParseResult& parsed, const std::string& what) {
+  const std::map<std::string, Names> uses = {
+      {"analysis", {"deflected", "moment", "shear", "axial", "reactions", "mode"}},
+      {"scale", {"deflected", "moment", "shear", "axial", "mode"}},
+      {"side-by-side", {"deflected", "moment", "shear", "axial", "reactions"}},
+      {"mode", {"mode"}},
+      {"animate", {"deflected", "mode"}},
+      {"diagram-side", {"moment"}},
+      {"loads", {"deflected", "reactions"}}};
+  for (const auto& [option, figures] : uses) {
+    if (parsed.count(option) == 0) continue;
+    if (std::find(figures.begin(), figures.end(), what) == figures.end()) {
+      throw CallError(fmt::format("--{} has no effect on the figure {} (it is for {})", option,
+                                  what, fmt::join(figures, ", ")));
+    }
+  }
+  if (parsed.count("animate") > 0 && parsed.count("side-by-side") > 0) {
+    throw CallError("--side-by-side has no effect with --animate, which shows a panel an analysis");
+  }
 }
 
 DrawRequest request_of(const cxxopts::ParseResult& parsed, const std::string& what) {
@@ -300,12 +475,13 @@ DrawRequest request_of(const cxxopts::ParseResult& parsed, const std::string& wh
     throw CallError(fmt::format("no figure \"{}\"{} (there are {})", what,
                                 did_you_mean(what, kFigures), fmt::join(kFigures, ", ")));
   }
+  refuse_without_effect(parsed, what);
   for (const auto& [option, list] : {std::pair<const char*, Names*>{"analysis", &request.analyses},
+                                     {"load", &request.loads},
                                      {"member", &request.members},
                                      {"group", &request.groups}}) {
     if (parsed.count(option) > 0) *list = parsed[option].as<Names>();
   }
-  if (parsed.count("load") > 0) request.load = parsed["load"].as<std::string>();
   if (parsed.count("output") > 0) request.output = parsed["output"].as<std::string>();
   if (parsed.count("view") > 0) {
     const std::string text = parsed["view"].as<std::string>();
@@ -324,18 +500,9 @@ DrawRequest request_of(const cxxopts::ParseResult& parsed, const std::string& wh
   if (side != "tension" && side != "compression") {
     throw CallError(fmt::format("--diagram-side: tension or compression, not \"{}\"", side));
   }
-  if (parsed.count("modes") > 0) {
-    const std::string text = parsed["modes"].as<std::string>();
-    const auto dash = text.find('-', 1);
-    request.modes.first = std::atoi(text.c_str());
-    request.modes.second =
-        dash == std::string::npos ? request.modes.first : std::atoi(text.c_str() + dash + 1);
-    const int count = request.modes.second - request.modes.first + 1;
-    if (request.modes.first < 1 || count < 1 || count > 6) {
-      throw CallError(
-          fmt::format("--modes: one mode or a range of at most 6, like 1-3; not \"{}\"", text));
-    }
-  }
+  if (parsed.count("mode") > 0) request.modes = parse_modes(parsed["mode"].as<std::string>());
+  if (parsed.count("plane") > 0) request.plane = parsed["plane"].as<std::string>();
+  if (parsed.count("loads") > 0) request.settings.loads = true;
   request.animate = parsed.count("animate") > 0;
   request.settings.compression_side = side == "compression";
   request.settings.side_by_side = parsed.count("side-by-side") > 0;
@@ -353,21 +520,27 @@ int command_draw(const Arguments& arguments) {
       "      moment diagrams of both analyses into shed-results/figures/, SVG and PNG\n"
       "  ulterix draw shed-results deflected --load U2 --side-by-side -o sway.pdf\n"
       "      the two shapes beside each other at one scale\n"
-      "  ulterix draw shed-results mode --analysis buckling --load U2 --modes 1-3\n"
+      "  ulterix draw shed-results mode --analysis buckling --load U2 --mode 1-3\n"
       "      the three lowest modes beside each other; --animate makes them swing\n"
+      "  ulterix draw shed-results moment --load \"U*\" --plane \"y = 12\"\n"
+      "      one plane of a space frame under every combination; --plane all draws each plane\n"
       "  ulterix draw shed-results axial --group columns --view 30,20\n"
       "      some members, seen from 30 degrees to the right and 20 above\n");
   const auto names = [] { return cxxopts::value<Names>(); };
   const auto word = [] { return cxxopts::value<std::string>(); };
-  options.add()("load", "load case or combination (default: the first)", word(), "NAME")(
+  options.add()("load",
+                "load case or combination; names and patterns (default: the one that governs)",
+                names(), "NAME")(
       "analysis", "one or two analyses (default: first-order and the next)", names(), "NAME")(
       "member", "only these members; names and patterns, may be repeated", names(), "NAME")(
       "group", "only the members of this group", names(), "NAME")(
       "view", "front, side, plan, iso, or TURNED,RAISED in degrees", word(), "VIEW")(
       "scale", "times the displacements; for diagrams, their height in m", cxxopts::value<double>(),
       "X")("side-by-side", "two analyses beside each other instead of overlaid")(
-      "modes", "mode: which, like 2 or 1-3", word(), "RANGE")(
-      "animate", "mode: an SVG file that a browser plays")(
+      "plane", "one plane of a space frame, like \"y = 12\", or all", word(), "PLANE")(
+      "loads", "draw the loads on a whole space frame too")(
+      "mode", "mode: which, like 2, 1-3 or 1,4", word(), "N")(
+      "animate", "deflected and mode: an SVG file that a browser plays")(
       "diagram-side", "side of moment diagrams: tension or compression",
       word()->default_value("tension"),
       "SIDE")("o,output", "file: .svg, .png or .pdf (default: two files in RESULTS/figures)",

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <filesystem>
 #include <fstream>
+#include <future>
 #include <optional>
 
 #include "app/digest.hpp"
@@ -80,14 +81,19 @@ int run_and_write(const std::string& model_path, const RunSettings& settings) {
   }
   const RunResult result = run(std::move(model), only, progress);
   const std::string model_name = fs::path(file.path).filename().string();
-  const int files = tables.write(result, file.units, file.text, model_name, progress);
+  // Figures are drawn while the tables are written.
+  std::future<int> drawn;
+  if (settings.figures) {
+    drawn = std::async(std::launch::async, [&] {
+      return draw_results(result, file.units, folder.building() / "figures");
+    });
+  }
+  const int files =
+      tables.write(result, file.units, file.text, model_name, settings.long_tables, progress);
   const std::string summary = summary_json(result, file.units, file.text, model_name);
   write_text(folder.building() / "summary.json", summary);
   write_text(folder.building() / "model.toml", file.text);
-  int figures = 0;
-  if (settings.figures) {
-    figures = draw_results(result, file.units, folder.building() / "figures", progress);
-  }
+  const int figures = drawn.valid() ? drawn.get() : 0;
   folder.commit();
   line.reset();  // gone before anything is printed
   if (settings.json) fmt::print("{}", summary);
@@ -126,7 +132,9 @@ int command_run(const Arguments& arguments) {
                        cxxopts::value<std::vector<std::string>>(),
                        "NAME")("no-figures", "draw nothing")(
       "quiet", "print nothing but complaints")("full", "print every load, mode and storey")(
-      "json", "print summary.json instead of the digest");
+      "tables", "CSV files: short, or all (the long lists too)",
+      cxxopts::value<std::string>()->default_value("short"),
+      "WHICH")("json", "print summary.json instead of the digest");
   const auto parsed = options.parse(arguments);
   if (!parsed) return kDone;
   RunSettings settings;
@@ -138,6 +146,11 @@ int command_run(const Arguments& arguments) {
   settings.quiet = parsed->count("quiet") > 0;
   settings.full = parsed->count("full") > 0;
   settings.json = parsed->count("json") > 0;
+  const std::string tables = (*parsed)["tables"].as<std::string>();
+  if (tables != "short" && tables != "all") {
+    throw CallError(fmt::format("--tables: expected short or all, got \"{}\"", tables));
+  }
+  settings.long_tables = tables == "all";
   return run_and_write(CommandOptions::target(*parsed, "model file"), settings);
 }
 

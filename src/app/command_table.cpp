@@ -5,12 +5,11 @@
 #include <map>
 
 #include "app/options.hpp"
+#include "app/recovered_table.hpp"
 #include "app/results_input.hpp"
-#include "app/stored_run.hpp"
+#include "app/table_text.hpp"
 #include "app/text.hpp"
 #include "read/near_names.hpp"
-#include "write/csv.hpp"
-#include "write/json.hpp"
 
 namespace ulterix {
 
@@ -23,55 +22,16 @@ bool is_real(const StoredTable& table, std::size_t column) {
   return column >= 3 && table.spec->columns[column - 3].type == ColumnSpec::Type::real;
 }
 
-void print_text(const StoredTable& table) {
-  std::vector<TextTable::Align> align(table.header.size(), TextTable::Align::left);
-  for (std::size_t i = 0; i < align.size(); ++i) {
-    const bool numbers =
-        !table.rows.empty() && std::all_of(table.rows.begin(), table.rows.end(), [i](const Row& r) {
-          return is_number(r[i]) || std::holds_alternative<std::monostate>(r[i]);
-        });
-    if (numbers) align[i] = TextTable::Align::right;
+void list_tables(const Results& results) {
+  using Align = TextTable::Align;
+  TextTable text({Align::left, Align::right, Align::left});
+  text.add({"table", "rows", ""});
+  for (const TableSpec& spec : table_specs()) {
+    const std::string rows =
+        spec.kept == Kept::recovered ? "recovered" : fmt::format("{}", results.store().count(spec));
+    text.add({std::string(spec.name), rows, std::string(spec.doc)});
   }
-  TextTable text(align);
-  text.add(table.header);
-  for (const Row& row : table.rows) {
-    std::vector<std::string> cells;
-    for (const Cell& cell : row) cells.push_back(short_text(cell));
-    text.add(cells);
-  }
-  fmt::print("{}", text.print());
-}
-
-/// A spreadsheet takes text that begins so for a formula.
-std::string without_formula(const std::string& text) {
-  const bool formula = !text.empty() && std::string_view("=+-@").find(text[0]) != std::string::npos;
-  return formula ? "'" + text : text;
-}
-
-/// `for_spreadsheets`: no text cell is a formula.
-void print_csv(const StoredTable& table, bool for_spreadsheets) {
-  const auto print_line = [](const std::vector<std::string>& cells) {
-    std::string line;
-    for (std::size_t i = 0; i < cells.size(); ++i) line += (i == 0 ? "" : ",") + csv_cell(cells[i]);
-    fmt::print("{}\n", line);
-  };
-  print_line(table.header);
-  for (const Row& row : table.rows) {
-    std::vector<std::string> cells;
-    for (const Cell& cell : row) {
-      const bool text = for_spreadsheets && std::holds_alternative<std::string>(cell);
-      cells.push_back(text ? without_formula(exact_text(cell)) : exact_text(cell));
-    }
-    print_line(cells);
-  }
-}
-
-void list_tables() {
-  TextTable text({TextTable::Align::left, TextTable::Align::left});
-  for (const TableSpec& spec : table_specs())
-    text.add({std::string(spec.name), std::string(spec.doc)});
-  text.add({std::string(deflections_table().name), std::string(deflections_table().doc)});
-  fmt::print("Tables of a results folder:\n{}", text.print(2));
+  fmt::print("{}", text.print(2));
 }
 
 /// A column by its bare name; throws CallError with the near ones.
@@ -83,6 +43,21 @@ std::size_t column_of(const StoredTable& table, const std::string& option,
   if (found != names.end()) return static_cast<std::size_t>(found - names.begin());
   throw CallError(fmt::format("--{}: this table has no column \"{}\"{}", option, name,
                               did_you_mean(name, names)));
+}
+
+/// Only the columns named, in that order.
+StoredTable with_columns(const StoredTable& table, const Names& names) {
+  std::vector<std::size_t> places;
+  StoredTable result;
+  for (const std::string& name : names) {
+    places.push_back(column_of(table, "columns", name));
+    result.header.push_back(table.header[places.back()]);
+  }
+  for (const Row& row : table.rows) {
+    Row& kept = result.rows.emplace_back();
+    for (const std::size_t at : places) kept.push_back(row[at]);
+  }
+  return result;
 }
 
 /// Numbers by magnitude, the largest first (`ux`), or rising (`ux:up`); text by its letters.
@@ -109,6 +84,9 @@ class Extremes {
       if (is_real(table, c) && !place) reals_.push_back(c);
     }
     if (reals_.empty()) throw CallError("--extremes: this table has no numbers");
+    for (std::size_t c = 3; c < table.header.size(); ++c) {
+      if (table.header[c] == "quantity") quantity_ = c;
+    }
     for (const Row& row : table.rows) take(row);
   }
 
@@ -155,8 +133,10 @@ class Extremes {
     }
   }
 
+  /// Rows of another quantity are not of one kind with these.
   void take(const Row& row) {
-    const std::string& analysis = text_in(row[0]);
+    std::string analysis = text_in(row[0]);
+    if (quantity_) analysis += " " + text_in(row[*quantity_]);
     if (per_ == "all") return take(row, {analysis, ""});
     if (per_ != "group") return take(row, {analysis, exact_text(row[key_])});
     const auto found = groups_.find(text_in(row[key_]));
@@ -196,6 +176,7 @@ class Extremes {
   const Results& results_;
   std::string per_;
   std::size_t key_ = 0;
+  std::optional<std::size_t> quantity_;
   std::vector<std::size_t> reals_;
   std::map<std::string, std::vector<std::string>> groups_;  // of an item
   std::map<Key, std::vector<Range>> found_;
@@ -229,79 +210,6 @@ std::vector<Results::Filter> filters_of(const cxxopts::ParseResult& parsed, cons
   return filters;
 }
 
-/// Rows of one member: stations, and where a displacement or a deflection is largest.
-void add_deflections(const Recovery& recovery, MemberId id, const UnitSystem& units,
-                     StoredTable& table) {
-  const MemberLine line = recovery.line(id);
-  const Matrix3d& R = recovery.frame().axes(id);
-  std::vector<double> xs;
-  for (const LinePoint& p : line.stations()) xs.push_back(p.x);
-  const double same = 1e-6 * line.length();
-  const auto add = [&xs, same](double x) {
-    const bool there = std::any_of(xs.begin(), xs.end(),
-                                   [=](double known) { return std::abs(known - x) <= same; });
-    if (!there) xs.push_back(x);
-  };
-  const auto add_extremes = [&add](const Extreme& e) {
-    add(e.x_min);
-    add(e.x_max);
-  };
-  for (int d = 0; d < 3; ++d) add_extremes(line.displacement_extremes(R.col(d), false));
-  for (int d = 1; d < 3; ++d) add_extremes(line.displacement_extremes(Vector3d::Unit(d), true));
-  std::sort(xs.begin(), xs.end());
-  xs.erase(std::unique(xs.begin(), xs.end()), xs.end());  // a jump of forces is one place
-  const Step& step = recovery.step();
-  for (const double x : xs) {
-    const Vector3d u = R.transpose() * line.at(x).displacement, d = line.deflection_at(x);
-    Row row = {step.analysis, step.loads.name, std::int64_t{step.number},
-               recovery.frame().model().members[id].name, units.from_si(Quantity::length, x)};
-    for (const double v : {u[0], u[1], u[2], d[1], d[2]}) {
-      row.emplace_back(units.from_si(Quantity::displacement, std::abs(v) < 1e-15 ? 0 : v));
-    }
-    table.rows.push_back(std::move(row));
-  }
-}
-
-/// The table of deflections of the members and steps that the filters leave.
-StoredTable recovered_deflections(const Results& results,
-                                  const std::vector<Results::Filter>& filters) {
-  Names analyses, loads, members;
-  for (const Results::Filter& f : filters) {
-    if (f.column != "analysis" && f.column != "loads" && f.column != "member") {
-      throw CallError(fmt::format("--{}: the table deflections has no such filter", f.option));
-    }
-    Names& names = f.column == "analysis" ? analyses : f.column == "loads" ? loads : members;
-    names.insert(names.end(), f.wanted.begin(), f.wanted.end());
-  }
-  // Names that fit nothing are told where the steps are looked up.
-  const StoredRun run(results, analyses, loads);
-  const UnitSystem& units = run.units();
-  StoredTable table;
-  table.spec = &deflections_table();
-  table.header = {"analysis", "loads", "step"};
-  for (const ColumnSpec& c : table.spec->columns) table.header.push_back(column_header(c, units));
-  Names known;
-  for (const Member& m : run.model().members) known.push_back(m.name);
-  for (const std::string& name : members) {
-    const bool any = std::any_of(known.begin(), known.end(),
-                                 [&name](const std::string& k) { return fits(name, k); });
-    if (!any) {
-      throw CallError(fmt::format("--member: no member \"{}\"{}", name, did_you_mean(name, known)));
-    }
-  }
-  for (const Step& step : run.steps()) {
-    const Recovery recovery = run.recovery(step);
-    for (const MemberId id : run.model().members.ids()) {
-      const std::string& name = run.model().members[id].name;
-      const bool wanted =
-          members.empty() || std::any_of(members.begin(), members.end(),
-                                         [&name](const std::string& w) { return fits(w, name); });
-      if (wanted) add_deflections(recovery, id, units, table);
-    }
-  }
-  return table;
-}
-
 }  // namespace
 
 int command_table(const Arguments& arguments) {
@@ -325,8 +233,8 @@ int command_table(const Arguments& arguments) {
       "sort", "by a column, largest magnitude first; COLUMN:up for rising", word(), "COLUMN")(
       "top", "only the first N rows", cxxopts::value<int>(), "N")(
       "extremes", "smallest and largest per member, node, group, or of all", word(), "PER")(
-      "format", "text, csv, spreadsheet (csv without formulas in text cells) or json",
-      word()->default_value("text"), "FORMAT");
+      "columns", "only these columns; may be repeated", names(), "NAME")(
+      "format", kTableFormats, word()->default_value("text"), "FORMAT");
   const auto parsed = options.parse(arguments);
   if (!parsed) return kDone;
   if (parsed->count("target") == 0) throw CallError("results folder is missing");
@@ -334,18 +242,13 @@ int command_table(const Arguments& arguments) {
   if (targets.size() > 2) throw CallError("expected a results folder and a table");
   const Results results(targets[0]);
   if (targets.size() == 1) {
-    list_tables();
+    list_tables(results);
     return kDone;
   }
-  const std::string format = (*parsed)["format"].as<std::string>();
-  if (format != "text" && format != "csv" && format != "spreadsheet" && format != "json") {
-    throw CallError(
-        fmt::format("--format: expected text, csv, spreadsheet or json, got \"{}\"", format));
-  }
+  const TableFormat format = parse_table_format((*parsed)["format"].as<std::string>());
   const TableSpec& spec = known_table(targets[1]);
   const std::vector<Results::Filter> filters = filters_of(*parsed, results, spec);
-  StoredTable table = &spec == &deflections_table() ? recovered_deflections(results, filters)
-                                                    : results.table(targets[1], filters);
+  StoredTable table = any_table(results, spec, filters);
   if (parsed->count("sort") > 0) sort_rows(table, (*parsed)["sort"].as<std::string>());
   if (parsed->count("top") > 0) {
     const int top = (*parsed)["top"].as<int>();
@@ -353,13 +256,16 @@ int command_table(const Arguments& arguments) {
     table.rows.resize(std::min(table.rows.size(), static_cast<std::size_t>(top)));
   }
   if (parsed->count("extremes") > 0) {
-    if (format != "text") throw CallError("--extremes prints text only; see the table envelopes");
+    if (format != TableFormat::text) {
+      throw CallError("--extremes prints text only; see the table envelopes");
+    }
     Extremes(table, results, (*parsed)["extremes"].as<std::string>()).print();
     return kDone;
   }
-  if (format == "csv" || format == "spreadsheet") print_csv(table, format == "spreadsheet");
-  if (format == "json") fmt::print("{}", table_as_json(table));
-  if (format == "text") print_text(table);
+  if (parsed->count("columns") > 0) {
+    table = with_columns(table, (*parsed)["columns"].as<Names>());
+  }
+  fmt::print("{}", table_text(table, format));
   return kDone;
 }
 

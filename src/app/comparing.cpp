@@ -3,8 +3,10 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <map>
 
 #include "app/options.hpp"
+#include "app/recovered_table.hpp"
 #include "app/stored_run.hpp"
 #include "app/text.hpp"
 #include "core/analysis/run.hpp"
@@ -96,7 +98,7 @@ void add_members(const Results& results, const CompareRequest& request,
   if (request.members.empty()) return;
   auto filters = filters_of(request, true);
   filters.push_back({"member", "member", request.members});
-  const StoredTable table = results.table("member_extremes", filters);
+  const StoredTable table = any_table(results, known_table("member_extremes"), filters);
   for (const auto& row : table.rows) {
     for (const auto& [end, at] : {std::pair<const char*, std::size_t>{"min", 6}, {"max", 8}}) {
       values.push_back({text_in(row[0]),
@@ -111,79 +113,43 @@ void add_members(const Results& results, const CompareRequest& request,
   }
 }
 
-/// StepValue of `CA.My@0.5` read off the stations; empty where it lies between them or is no such
-/// place.
-struct StationPlace {
-  std::string member, quantity;
-  double x = 0;
-  bool fraction = true;
-};
-
-std::optional<StationPlace> station_place(const std::string& text) {
-  const auto at = text.find('@');
-  const auto dot = text.substr(0, at).rfind('.');
-  if (at == std::string::npos || dot == std::string::npos) return std::nullopt;
-  StationPlace place{text.substr(0, dot), text.substr(dot + 1, at - dot - 1), 0, true};
-  const std::string where = text.substr(at + 1);
-  if (where == "end") place.x = 1;
-  if (where == "start" || where == "end") return place;
-  char* end = nullptr;
-  place.x = std::strtod(where.c_str(), &end);
-  const bool whole = end == where.c_str() + where.size() && !where.empty();
-  return whole && place.x >= 0 && place.x <= 1 && !is_pattern(place.member) ? std::optional(place)
-                                                                            : std::nullopt;
-}
-
-/// From the stored stations; false if the place is not one of them in every step.
-bool add_station(const Results& results, const CompareRequest& request, const std::string& text,
-                 std::vector<StepValue>& values) {
-  const auto place = station_place(text);
-  if (!place) return false;
-  auto filters = filters_of(request, true);
-  filters.push_back({"place", "member", {place->member}});
-  const StoredTable table = results.table("member_forces", filters);
-  std::size_t column = 0;
-  for (std::size_t c = 5; c < table.header.size(); ++c) {
-    if (parted(table.header[c]).first == place->quantity) column = c;
-  }
-  if (column == 0 || table.rows.empty()) return false;
-  std::vector<StepValue> found;
-  for (std::size_t i = 0; i < table.rows.size();) {
-    std::size_t end = i;  // rows of one step
-    while (end < table.rows.size() && table.rows[end][0] == table.rows[i][0] &&
-           table.rows[end][1] == table.rows[i][1] && table.rows[end][2] == table.rows[i][2]) {
-      ++end;
+/// `B*.ux` and `C?.My@max` as one place for each node or member that fits.
+std::vector<std::string> without_patterns(const Results& results,
+                                          const std::vector<std::string>& texts) {
+  std::vector<std::string> places;
+  for (const std::string& text : texts) {
+    const std::size_t at = text.find('@'), dot = text.rfind('.', at);
+    const std::string item = text.substr(0, dot == std::string::npos ? 0 : dot);
+    if (!is_pattern(item)) {
+      places.push_back(text);
+      continue;
     }
-    const double length = number_in(table.rows[end - 1][4]);
-    const std::vector<Cell>* hit = nullptr;
-    for (std::size_t r = i; r < end; ++r) {
-      const bool here = std::abs(number_in(table.rows[r][4]) - place->x * length) < 1e-9 * length;
-      // At a jump the value after it, at the end the one before.
-      if (here && (hit == nullptr || place->x < 1)) hit = &table.rows[r];
+    const Model model = results.model().model;
+    std::string complaint;
+    const std::size_t before = places.size();
+    const auto add = [&](const std::string& name) {
+      const std::string one = name + text.substr(dot);
+      if (fits(item, name) && parse_place(model, one, complaint)) places.push_back(one);
+    };
+    for (const Node& n : model.nodes) add(n.name);
+    for (const Member& m : model.members) add(m.name);
+    if (places.size() == before) {
+      throw CallError(fmt::format(
+          "--place: {}", complaint.empty() ? fmt::format("nothing fits \"{}\"", item) : complaint));
     }
-    if (hit == nullptr) return false;
-    found.push_back({text_in((*hit)[0]),
-                     text_in((*hit)[1]),
-                     place->quantity,
-                     parted(table.header[column]).second,
-                     text,
-                     number_in((*hit)[column]),
-                     {},
-                     {}});
-    i = end;
   }
-  values.insert(values.end(), found.begin(), found.end());
-  return true;
+  return places;
 }
 
 /// Recovered from the states: any place, at the cost of building the frame.
 void add_recovered(const Results& results, const CompareRequest& request,
-                   const std::vector<std::string>& texts, std::vector<StepValue>& values) {
+                   std::vector<StepValue>& values) {
   const auto filters = filters_of(request, true);
   std::vector<std::string> analyses;
   for (const auto& f : filters) {
     if (f.column == "analysis") analyses = f.wanted;
   }
+  const std::vector<std::string> texts = without_patterns(results, request.places);
   // MEMBER.QUANTITY@x: only the states of those members are read.
   std::vector<std::string> members;
   for (const std::string& text : texts) {
@@ -216,17 +182,62 @@ std::vector<StepValue> requested(const Results& results, const CompareRequest& r
   std::vector<StepValue> values;
   add_nodes(results, request, values);
   add_members(results, request, values);
-  std::vector<std::string> between;
-  for (const std::string& text : request.places) {
-    if (!add_station(results, request, text, values)) between.push_back(text);
-  }
-  if (!between.empty()) add_recovered(results, request, between, values);
+  if (!request.places.empty()) add_recovered(results, request, values);
   return values;
 }
 
 std::vector<StepValue> values_for(const Results& results, const CompareRequest& request) {
   return request.asks_for_places() ? requested(results, request)
                                    : places_that_matter(results, request);
+}
+
+/// The largest displacements, reactions and internal forces of first-order under each load.
+std::vector<StepValue> largest_of_first_order(const Results& results,
+                                              const CompareRequest& request) {
+  std::vector<Results::Filter> filters = {{"analysis", "analysis", {std::string(kBaseline)}}};
+  if (!request.loads.empty()) filters.push_back({"load", "loads", request.loads});
+  std::vector<StepValue> values;
+  std::map<std::pair<std::string, std::string>, std::size_t> known;
+  const auto take = [&](const std::vector<Cell>& row, const std::string& quantity,
+                        const std::string& unit, const std::string& where, double value) {
+    const auto [found, is_new] = known.try_emplace({text_in(row[1]), quantity}, values.size());
+    StepValue v{text_in(row[0]), text_in(row[1]), quantity, unit, where, value, {}, {}};
+    if (is_new) {
+      values.push_back(std::move(v));
+    } else if (std::abs(value) > std::abs(values[found->second].value) * (1 + 1e-9)) {
+      values[found->second] = std::move(v);
+    }
+  };
+  for (const auto& [name, word] :
+       {std::pair<const char*, const char*>{"displacements", "displacement"},
+        {"reactions", "reaction"}}) {
+    const StoredTable table = results.table(name, filters);
+    for (const auto& row : table.rows) {
+      for (std::size_t c = 4; c < row.size(); ++c) {
+        const auto [quantity, unit] = parted(table.header[c]);
+        take(row, fmt::format("{} {}", word, quantity), unit, text_in(row[3]), number_in(row[c]));
+      }
+    }
+  }
+  for (const auto& row : any_table(results, known_table("member_extremes"), filters).rows) {
+    for (const std::size_t end : {6, 8}) {
+      take(row, text_in(row[4]), text_in(row[5]),
+           fmt::format("{}@{:.6g}", text_in(row[3]), number_in(row[end + 1])), number_in(row[end]));
+    }
+  }
+  return values;
+}
+
+/// What two folders are compared by.
+std::vector<StepValue> values_of_folder(const Results& results, const CompareRequest& request) {
+  std::vector<StepValue> values = values_for(results, request);
+  if (request.asks_for_places()) return values;
+  const bool named = std::any_of(request.analyses.begin(), request.analyses.end(),
+                                 [](const std::string& a) { return fits(a, kBaseline); });
+  if (values.empty() || named) {
+    for (StepValue& v : largest_of_first_order(results, request)) values.push_back(std::move(v));
+  }
+  return values;
 }
 
 ComparedLoads& loads_of(std::vector<ComparedLoads>& all, const std::string& name) {
@@ -324,7 +335,8 @@ std::vector<ComparedLoads> beside_first_order(const Results& results,
 
 std::vector<BeforeAfter> before_and_after(const Results& before, const Results& after,
                                           const CompareRequest& request) {
-  const std::vector<StepValue> then = values_for(before, request), now = values_for(after, request);
+  const std::vector<StepValue> then = values_of_folder(before, request),
+                               now = values_of_folder(after, request);
   std::vector<BeforeAfter> pairs;
   for (const StepValue& v : now) {
     const auto found = std::find_if(then.begin(), then.end(), [&](const StepValue& o) {
@@ -339,6 +351,7 @@ std::vector<BeforeAfter> before_and_after(const Results& before, const Results& 
   }
   mark_small(pairs);
   std::stable_sort(pairs.begin(), pairs.end(), [](const BeforeAfter& a, const BeforeAfter& b) {
+    if (a.turns() != b.turns()) return b.turns();
     return a.change() > b.change();
   });
   return pairs;

@@ -42,6 +42,9 @@ struct ComparedLoads {
 std::vector<ComparedLoads> beside_first_order(const Results& results,
                                               const CompareRequest& request);
 
+/// Differences below this part count as nothing.
+inline constexpr double kUnchanged = 1e-3;
+
 /// The same quantity in two folders.
 struct BeforeAfter {
   std::string analysis, loads, quantity, unit, where, where_before;
@@ -54,9 +57,16 @@ struct BeforeAfter {
     const double largest = std::max(std::abs(before), std::abs(after));
     return largest == 0 ? 0 : std::abs(after - before) / largest;
   }
+  /// Another sign, or nothing before: no ratio tells how much it grew.
+  bool turns() const { return before * after <= 0; }
+  /// The largest of its kind is of the same size, elsewhere or of the other sign.
+  bool only_moved() const {
+    return where != where_before &&
+           std::abs(std::abs(after) - std::abs(before)) <= kUnchanged * std::abs(before);
+  }
 };
 
-/// Quantities that both folders have, the most changed first.
+/// Quantities that both folders have, the most changed first, those of another sign after them.
 std::vector<BeforeAfter> before_and_after(const Results& before, const Results& after,
                                           const CompareRequest& request);
 

@@ -31,7 +31,6 @@ const TableSpec& known_table(const std::string& name) {
   if (spec != nullptr) return *spec;
   std::vector<std::string> names;
   for (const TableSpec& s : table_specs()) names.emplace_back(s.name);
-  names.emplace_back(deflections_table().name);
   throw CallError(fmt::format("no table \"{}\"{} (there are {})", name, did_you_mean(name, names),
                               fmt::join(names, ", ")));
 }
@@ -53,7 +52,8 @@ StoredTable Results::table(const std::string& name, const std::vector<Filter>& f
   }
   StoredTable table = store_.table(spec, columns);
   // Only where the outcome looks odd are all names read.
-  for (const Filter& f : filters) {
+  for (std::size_t i = 0; i < filters.size(); ++i) {
+    const Filter& f = filters[i];
     for (const std::string& w : f.wanted) {
       const std::size_t at = table.column(f.column);
       const bool any = std::any_of(table.rows.begin(), table.rows.end(),
@@ -63,11 +63,22 @@ StoredTable Results::table(const std::string& name, const std::vector<Filter>& f
       if (std::any_of(names.begin(), names.end(), [&w](const auto& n) { return fits(w, n); })) {
         continue;
       }
+      const std::string pieces = pieces_of_run(w);
+      if (f.column == "member" &&
+          std::any_of(names.begin(), names.end(), [&](const auto& n) { return fits(pieces, n); })) {
+        std::vector<Filter> again = filters;
+        std::replace(again[i].wanted.begin(), again[i].wanted.end(), w, pieces);
+        return this->table(name, again);
+      }
       throw CallError(
           fmt::format("--{}: \"{}\" is not in the results{}", f.option, w, did_you_mean(w, names)));
     }
   }
   return table;
+}
+
+std::string pieces_of_run(const std::string& name) {
+  return name + ".*";
 }
 
 void Results::damaged() const {

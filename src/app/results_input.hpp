@@ -57,6 +57,9 @@ class ByName {
   std::unordered_map<std::string, Id> ids_;
 };
 
+/// The pattern of the members that a run of the model file was cut into: CA is CA.1, CA.2, ...
+std::string pieces_of_run(const std::string& name);
+
 /// The spec of a table; throws CallError with the near names for an unknown one.
 const TableSpec& known_table(const std::string& name);
 

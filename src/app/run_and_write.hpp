@@ -11,7 +11,8 @@ struct RunSettings {
   bool figures = true;
   bool quiet = false;
   bool json = false;
-  bool full = false;  ///< the whole digest
+  bool full = false;         ///< the whole digest
+  bool long_tables = false;  ///< files of the long tables too
 };
 
 /// Reads a model, runs it, writes its results folder, prints the digest; returns the exit status.

@@ -1,6 +1,7 @@
 #include "app/stored_run.hpp"
 
 #include <algorithm>
+#include <unordered_set>
 
 #include "core/analysis/run.hpp"
 
@@ -49,18 +50,19 @@ StoredRun::StoredRun(const Results& results, const std::vector<std::string>& ana
   ends.push_back({"node", "node", {}});
   own.push_back({"member", "member", {}});
   std::vector<MemberId> wanted;
+  const std::unordered_set<std::string> named(members.begin(), members.end());
   for (const MemberId id : model().members.ids()) {
     const Member& m = model().members[id];
-    if (std::find(members.begin(), members.end(), m.name) == members.end()) continue;
+    if (!named.contains(m.name)) continue;
     wanted.push_back(id);
     own.back().wanted.push_back(m.name);
     ends.back().wanted.push_back(model().nodes[m.start].name);
     ends.back().wanted.push_back(model().nodes[m.end].name);
   }
+  read_reactions(results, filters);
   if (wanted.empty()) {
     read_motion(results, filters);
     read_axial(results, filters);
-    read_reactions(results, filters);
     return;
   }
   read_motion(results, ends);

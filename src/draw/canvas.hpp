@@ -22,7 +22,7 @@ inline constexpr Colour kUndeformed{0.62, 0.66, 0.70};
 inline constexpr Colour kFirstOrder{0.13, 0.42, 0.62};
 inline constexpr Colour kSecondOrder{0.74, 0.22, 0.05};
 inline constexpr Colour kTint{0.96, 0.84, 0.77};
-inline constexpr Colour kLoad{0.36, 0.47, 0.22};
+inline constexpr Colour kLoad{0.45, 0.46, 0.48};
 inline constexpr Colour kSupport{0.27, 0.30, 0.35};
 inline constexpr Colour kWhite{1, 1, 1};
 }  // namespace palette
@@ -51,6 +51,9 @@ class Canvas {
   /// Baseline at the left end.
   void text(const Vector2d& at, const std::string& text, const TextStyle& style);
   Vector2d measure(const std::string& text, const TextStyle& style);
+
+  /// Coarser edges of lines and areas, for figures of very many of them.
+  void draw_fast();
 
   explicit Canvas(void* cairo) : cairo_(cairo) {}
 

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/parallel.hpp"
 #include "core/results/comparison.hpp"
 #include "draw/figure_parts.hpp"
 #include "draw/symbols.hpp"
@@ -14,12 +15,17 @@ namespace {
 
 /// Largest displacement as a part of the frame's size.
 constexpr double kShare = 1.0 / 20;
+/// A deflection from the chord that is drawn smaller than this is not written, px.
+constexpr double kShownBow = 4;
 
 /// Largest displacement of the axes shown, between the nodes too.
 double largest_deflection(const Recovery& r, const std::vector<MemberId>& members) {
+  const auto still = deflected_axes(r, members, 0, 4), moved = deflected_axes(r, members, 1, 4);
   double u = 0;
-  for (const MemberId id : members) {
-    for (const LinePoint& p : r.line(id).stations(5)) u = std::max(u, p.displacement.norm());
+  for (std::size_t i = 0; i < members.size(); ++i) {
+    for (std::size_t k = 0; k < still[i].size(); ++k) {
+      u = std::max(u, (moved[i][k] - still[i][k]).norm());
+    }
   }
   return u;
 }
@@ -61,24 +67,66 @@ std::string largest_text(const DrawnSteps& steps, NodeId n, int d, const UnitSys
   return text + (first != 0 ? fmt::format(", ratio {:.2f})", second / first) : ")");
 }
 
+/// Where a member leaves the chord between its ends furthest.
+struct Bow {
+  MemberId member;
+  int direction = 2;
+  double x = 0, value = 0;
+};
+
+Bow largest_bow(const Recovery& recovery, const std::vector<MemberId>& members) {
+  std::vector<Bow> all(members.size());
+  for_each_index(static_cast<int>(members.size()), [&](int i) {
+    Bow& own = all[static_cast<std::size_t>(i)];
+    own.member = members[static_cast<std::size_t>(i)];
+    const MemberLine line = recovery.line(own.member);
+    for (const int d : {1, 2}) {
+      const Extreme e = line.displacement_extremes(Vector3d::Unit(d), true);
+      for (const auto& [x, value] : {std::pair(e.x_min, e.min), std::pair(e.x_max, e.max)}) {
+        if (std::abs(value) > std::abs(own.value)) own = {own.member, d, x, value};
+      }
+    }
+  });
+  Bow bow;
+  for (const Bow& own : all) {
+    if (std::abs(own.value) > std::abs(bow.value) * (1 + 1e-9)) bow = own;
+  }
+  return bow;
+}
+
+/// "R1 dz = -12.3 mm, span/420", from the chord.
+std::string bow_text(const Model& model, const Bow& bow, const UnitSystem& units) {
+  return fmt::format("{} d{} = {} {}, span/{:.0f}", model.members[bow.member].name,
+                     kAxisNames[static_cast<std::size_t>(bow.direction)],
+                     significant(units.from_si(Quantity::displacement, bow.value), 3),
+                     units.label(Quantity::displacement),
+                     model.length(bow.member) / std::abs(bow.value));
+}
+
 }  // namespace
+
+double automatic_scale(const DrawnSteps& steps, const FigureSettings& settings) {
+  const Model& model = steps.back().recovery->frame().model();
+  double u = 0;
+  for (const DrawnStep& s : steps) {
+    u = std::max(u, largest_deflection(*s.recovery, shown_members(model, settings)));
+  }
+  return u > 0 ? round_scale(kShare * model.size() / u) : 1;
+}
 
 void draw_deflected(Canvas& canvas, const DrawnSteps& steps, const UnitSystem& units,
                     const FigureSettings& settings) {
   const Recovery& main = *steps.back().recovery;
   const Model& model = main.frame().model();
   const std::vector<MemberId> members = shown_members(model, settings);
-  double u = 0;
-  for (const DrawnStep& s : steps) u = std::max(u, largest_deflection(*s.recovery, members));
-  const double size = model.size();
-  const double scale = settings.scale.value_or(u > 0 ? round_scale(kShare * size / u) : 1);
+  const double scale = settings.scale.value_or(automatic_scale(steps, settings));
   std::vector<Vector3d> extent = corners(model, members);
   for (const DrawnStep& s : steps) {
-    for (const MemberId id : members) {
-      const auto axis = deflected_axis(*s.recovery, id, scale);
+    for (const auto& axis : deflected_axes(*s.recovery, members, scale, 4)) {
       extent.insert(extent.end(), axis.begin(), axis.end());
     }
   }
+  const bool loads = shows_loads(model, settings);
   const int d = main_direction(main);
   const NodeId n = furthest_node(main.step(), d);
   draw_heading(canvas, title_of(model),
@@ -86,11 +134,11 @@ void draw_deflected(Canvas& canvas, const DrawnSteps& steps, const UnitSystem& u
                            main.step().loads.name, scale));
   draw_panels(canvas, steps, settings, extent, [&](Scene& scene, const DrawnSteps& own) {
     scene.draw_undeformed(kUndeformedStroke);
-    draw_loads(scene, main.frame().variant(), main.loads());
+    if (loads) draw_loads(scene, main.frame().variant(), main.loads());
     scene.avoid_frame();
     for (std::size_t i = 0; i < own.size(); ++i) {
-      for (const MemberId id : scene.members()) {
-        const auto axis = deflected_axis(*own[i].recovery, id, scale);
+      for (const auto& axis :
+           deflected_axes(*own[i].recovery, scene.members(), scale, scene.pieces(16))) {
         const auto line = scene.on_page(axis);
         canvas.line(line, scene.at_depth(stroke_of(own, i), axis[axis.size() / 2]));
         scene.labels().avoid(line);
@@ -102,7 +150,16 @@ void draw_deflected(Canvas& canvas, const DrawnSteps& steps, const UnitSystem& u
     if (scene.shows(n)) {
       const Vector3d at =
           model.nodes[n].position + scale * own.back().recovery->step().state.nodes[n].translation;
-      scene.labels().place(scene(at), text, {14, true, palette::kSecondOrder});
+      scene.labels().place(scene(at), text, {14, true, palette::kSecondOrder}, true);
+    }
+    const Recovery& last = *own.back().recovery;
+    const Bow bow = largest_bow(last, scene.members());
+    if (std::abs(bow.value) * scale * scene.view().scale() > kShownBow) {
+      const auto axis = deflected_axis(last, bow.member, scale);
+      const double part = bow.x / model.length(bow.member);
+      const auto at = static_cast<std::size_t>(std::lround(part * double(axis.size() - 1)));
+      scene.labels().place(scene(axis[at]), bow_text(model, bow, units),
+                           {12.5, false, palette::kInk});
     }
     const double first = displacement_of(*steps[0].recovery, n, d);
     const bool second_panel = own.size() < steps.size() && own[0].recovery != steps[0].recovery;
@@ -113,7 +170,7 @@ void draw_deflected(Canvas& canvas, const DrawnSteps& steps, const UnitSystem& u
   });
   std::vector<LegendEntry> legend = {{kUndeformedStroke, "undeformed"}};
   for (const LegendEntry& e : legend_of(steps, settings)) legend.push_back(e);
-  legend.push_back({{palette::kLoad, 1.3, {}}, "loads"});
+  if (loads) legend.push_back({{palette::kLoad, 1.3, {}}, "loads"});
   draw_legend(canvas, legend);
 }
 

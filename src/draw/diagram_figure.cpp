@@ -2,7 +2,9 @@
 
 #include <algorithm>
 #include <cmath>
+#include <set>
 
+#include "core/parallel.hpp"
 #include "draw/figure_parts.hpp"
 #include "draw/symbols.hpp"
 #include "units/for_people.hpp"
@@ -13,8 +15,9 @@ namespace {
 
 /// Largest value as a part of the frame's size; smaller ones below the second part are not written.
 constexpr double kShare = 1.0 / 14, kUnwritten = 0.05;
-/// With more members than this, only the extreme is written.
-constexpr int kMostLabelled = 400;
+/// Numbers on a sheet, and on one of two side by side; with more members than the third, one a
+/// member.
+constexpr std::size_t kMostNumbers = 40, kMostSideBySide = 12, kFewMembers = 12;
 
 struct DiagramKind {
   std::string_view what;
@@ -68,17 +71,18 @@ struct Peak {
 struct MemberDiagram {
   std::vector<Vector3d> axis, edge;
   std::vector<Peak> peaks;
+  std::vector<Vector2d> outline;  ///< on the page: from the axis along the edge and back to it
 };
 
 MemberDiagram member_diagram(const Recovery& recovery, MemberId id, const Component& component,
-                             double scale) {
+                             double scale, int pieces) {
   const MemberFrame& system = recovery.frame();
   const Matrix3d& R = system.axes(id);
   const Vector3d start = system.variant().position(system.model().members[id].start);
   const auto foot = [&](double x) { return Vector3d(start + R.transpose() * Vector3d(x, 0, 0)); };
   MemberDiagram d;
   const MemberLine line = recovery.line(id);
-  for (const LinePoint& p : line.stations(25)) {
+  for (const LinePoint& p : line.stations(pieces + 1)) {
     d.axis.push_back(foot(p.x));
     d.edge.emplace_back(d.axis.back() + scale * p.forces[component.force] * component.side);
   }
@@ -94,31 +98,42 @@ MemberDiagram member_diagram(const Recovery& recovery, MemberId id, const Compon
 
 double largest_value(const DrawnSteps& steps, const std::vector<MemberId>& members,
                      Diagram diagram) {
-  double largest = 0;
-  for (const DrawnStep& s : steps) {
-    for (const MemberId id : members) {
-      const auto extremes = s.recovery->line(id).extremes();
-      for (const Component& c : components_of(s.recovery->frame(), id, diagram, false)) {
+  std::vector<double> largest(members.size(), 0);
+  for_each_index(static_cast<int>(members.size()), [&](int i) {
+    const auto at = static_cast<std::size_t>(i);
+    for (const DrawnStep& s : steps) {
+      const auto extremes = s.recovery->line(members[at]).extremes();
+      for (const Component& c : components_of(s.recovery->frame(), members[at], diagram, false)) {
         const Extreme& e = extremes[static_cast<std::size_t>(c.force)];
-        largest = std::max({largest, std::abs(e.min), std::abs(e.max)});
+        largest[at] = std::max({largest[at], std::abs(e.min), std::abs(e.max)});
       }
     }
-  }
-  return largest;
+  });
+  return largest.empty() ? 0 : *std::max_element(largest.begin(), largest.end());
 }
 
-/// Peaks worth a number, the largest first, near doubles left out.
-std::vector<Peak> worth_writing(std::vector<Peak> peaks, double largest, const View& view) {
+/// Peaks worth a number, the largest first; of a member the largest alone, or in small frames all
+/// but near doubles. `left_out`: those beyond `most`.
+std::vector<Peak> worth_writing(std::vector<Peak> peaks, double largest, const Scene& scene,
+                                std::size_t most, int& left_out) {
+  const View& view = scene.view();
+  const bool one_a_member = scene.members().size() > kFewMembers;
   std::stable_sort(peaks.begin(), peaks.end(), [](const Peak& a, const Peak& b) {
     return std::abs(a.value) > std::abs(b.value) * (1 + 1e-9);
   });
   std::vector<Peak> kept;
+  std::set<MemberId> without;
   for (const Peak& p : peaks) {
     if (std::abs(p.value) < kUnwritten * largest) break;
     const bool double_of = std::any_of(kept.begin(), kept.end(), [&](const Peak& k) {
-      return k.member == p.member && (view(k.at) - view(p.at)).norm() < 12;
+      return k.member == p.member && (one_a_member || (view(k.at) - view(p.at)).norm() < 12);
     });
-    if (!double_of) kept.push_back(p);
+    if (double_of) continue;
+    if (kept.size() < most) {
+      kept.push_back(p);
+    } else if (!one_a_member || without.insert(p.member).second) {
+      ++left_out;
+    }
   }
   return kept;
 }
@@ -138,12 +153,21 @@ class DiagramPanel {
   std::string draw(Scene& scene, const DrawnSteps& steps) {
     scene.avoid_frame();
     std::vector<Peak> peaks;
+    std::vector<std::vector<MemberDiagram>> diagrams;
+    for (const DrawnStep& step : steps) diagrams.push_back(diagrams_of(scene, step));
     // The areas of what the figure is about lie below all edges.
-    for (std::size_t i = steps.size(); i-- > 0;) {
-      const bool main = i + 1 == steps.size();
-      for (const MemberId id : scene.members()) draw_member(scene, steps[i], id, main, peaks);
+    for (const MemberDiagram& d : diagrams.back()) {
+      scene.canvas().polygon(d.outline, scene.at_depth(palette::kTint, d.axis[d.axis.size() / 2]));
+      peaks.insert(peaks.end(), d.peaks.begin(), d.peaks.end());
     }
-    for (std::size_t i = 0; i < steps.size(); ++i) draw_edges(scene, steps, i);
+    for (std::size_t i = 0; i < steps.size(); ++i) {
+      Stroke stroke = stroke_of(steps, i);
+      stroke.width = i + 1 == steps.size() ? 1.5 : 1.3;
+      for (const MemberDiagram& d : diagrams[i]) {
+        scene.labels().avoid(d.outline);
+        scene.canvas().line(d.outline, scene.at_depth(stroke, d.axis[d.axis.size() / 2]));
+      }
+    }
     scene.draw_undeformed({palette::kInk, 1.4, {}});
     draw_supports(scene);
     draw_hinges(scene);
@@ -153,45 +177,33 @@ class DiagramPanel {
   int left_out() const { return left_out_; }
 
  private:
-  std::vector<Vector2d> outline_of(Scene& scene, const MemberDiagram& d) const {
-    std::vector<Vector2d> outline = {scene(d.axis.front())};
-    for (const Vector3d& p : d.edge) outline.push_back(scene(p));
-    outline.push_back(scene(d.axis.back()));
-    return outline;
-  }
-
-  void draw_member(Scene& scene, const DrawnStep& step, MemberId id, bool main,
-                   std::vector<Peak>& peaks) {
+  std::vector<MemberDiagram> diagrams_of(const Scene& scene, const DrawnStep& step) const {
     const MemberFrame& system = step.recovery->frame();
-    for (const Component& c : components_of(system, id, diagram_, settings_.compression_side)) {
-      const MemberDiagram d = member_diagram(*step.recovery, id, c, scale_);
-      const auto outline = outline_of(scene, d);
-      scene.labels().avoid(outline);
-      if (!main) continue;
-      scene.canvas().polygon(outline, scene.at_depth(palette::kTint, d.axis[d.axis.size() / 2]));
-      peaks.insert(peaks.end(), d.peaks.begin(), d.peaks.end());
-    }
-  }
-
-  void draw_edges(Scene& scene, const DrawnSteps& steps, std::size_t i) {
-    Stroke stroke = stroke_of(steps, i);
-    stroke.width = i + 1 == steps.size() ? 1.5 : 1.3;
-    const MemberFrame& system = steps[i].recovery->frame();
-    for (const MemberId id : scene.members()) {
+    const std::vector<MemberId>& members = scene.members();
+    std::vector<std::vector<MemberDiagram>> of_members(members.size());
+    for_each_index(static_cast<int>(members.size()), [&](int i) {
+      const MemberId id = members[static_cast<std::size_t>(i)];
       for (const Component& c : components_of(system, id, diagram_, settings_.compression_side)) {
-        const MemberDiagram d = member_diagram(*steps[i].recovery, id, c, scale_);
-        scene.canvas().line(outline_of(scene, d),
-                            scene.at_depth(stroke, d.axis[d.axis.size() / 2]));
+        MemberDiagram d = member_diagram(*step.recovery, id, c, scale_, scene.pieces(24));
+        d.outline = {scene(d.axis.front())};
+        for (const Vector3d& p : d.edge) d.outline.push_back(scene(p));
+        d.outline.push_back(scene(d.axis.back()));
+        of_members[static_cast<std::size_t>(i)].push_back(std::move(d));
       }
+    });
+    std::vector<MemberDiagram> all;
+    for (auto& own : of_members) {
+      for (MemberDiagram& d : own) all.push_back(std::move(d));
     }
+    return all;
   }
 
   /// Returns the largest value with its place.
   std::string write_values(Scene& scene, const std::vector<Peak>& peaks) {
-    const std::vector<Peak> written = worth_writing(peaks, largest_, scene.view());
+    const std::size_t most = settings_.side_by_side ? kMostSideBySide : kMostNumbers;
+    const std::vector<Peak> written = worth_writing(peaks, largest_, scene, most, left_out_);
     std::string governing;
-    const bool crowded = scene.members().size() > kMostLabelled;
-    for (std::size_t i = 0; i < written.size() && (i == 0 || !crowded); ++i) {
+    for (std::size_t i = 0; i < written.size(); ++i) {
       const std::string value = significant(units_.from_si(kind_.quantity, written[i].value), 3);
       std::string text = value;
       if (i == 0) {
@@ -199,9 +211,10 @@ class DiagramPanel {
                             units_.from_si(Quantity::length, written[i].x));
         governing = text;
       }
+      const double size = settings_.side_by_side ? 12.5 : 11.5;
       const TextStyle style = i == 0 ? TextStyle{14, true, palette::kSecondOrder}
-                                     : TextStyle{11.5, false, palette::kInk};
-      scene.labels().place(scene(written[i].at), text, style);
+                                     : TextStyle{size, false, palette::kInk};
+      scene.labels().place(scene(written[i].at), text, style, i == 0);
     }
     left_out_ += scene.labels().dropped();
     return governing;
@@ -214,6 +227,16 @@ class DiagramPanel {
   double scale_, largest_;
   int left_out_ = 0;
 };
+
+/// The larger side of what is shown, m.
+double size_of(const std::vector<Vector3d>& points) {
+  Vector3d low = Vector3d::Constant(1e300), high = -low;
+  for (const Vector3d& p : points) {
+    low = low.cwiseMin(p);
+    high = high.cwiseMax(p);
+  }
+  return points.empty() ? 0 : (high - low).maxCoeff();
+}
 
 std::string side_words(Diagram diagram, const FigureSettings& settings) {
   if (diagram == Diagram::moment) {
@@ -231,7 +254,8 @@ void draw_diagram(Canvas& canvas, Diagram diagram, const DrawnSteps& steps, cons
   const Model& model = main.frame().model();
   const std::vector<MemberId> members = shown_members(model, settings);
   const double largest = largest_value(steps, members, diagram);
-  const double tall = settings.scale.value_or(kShare * model.size());
+  const std::vector<Vector3d> extent = corners(model, members);
+  const double tall = settings.scale.value_or(kShare * size_of(extent));
   const DiagramKind kind = kind_of(diagram);
   DiagramPanel panel(diagram, units, settings, largest > 0 ? tall / largest : 0, largest);
   const std::string height = fmt::format("{:.2g} {}", units.from_si(Quantity::length, tall),
@@ -241,15 +265,15 @@ void draw_diagram(Canvas& canvas, Diagram diagram, const DrawnSteps& steps, cons
                            units.label(kind.quantity), names_of(steps), main.step().loads.name,
                            side_words(diagram, settings), height,
                            significant(units.from_si(kind.quantity, largest), 3)));
-  draw_panels(canvas, steps, settings, corners(model, members),
+  draw_panels(canvas, steps, settings, extent,
               [&panel](Scene& scene, const DrawnSteps& own) { return panel.draw(scene, own); });
   draw_legend(canvas, legend_of(steps, settings));
-  std::string note = members.size() > kMostLabelled
-                         ? "only the largest value is written"
+  std::string note = members.size() > kFewMembers
+                         ? "the largest value of each member, above 5 % of the largest"
                          : "values under 5 % of the largest are not written";
   if (steps.size() > 1 && !settings.side_by_side)
     note = "values of " + steps.back().name + "; " + note;
-  if (panel.left_out() > 0) note += fmt::format("; {} more left out for room", panel.left_out());
+  if (panel.left_out() > 0) note += fmt::format("; {} more left out", panel.left_out());
   draw_note(canvas, note);
 }
 

@@ -6,6 +6,7 @@
 
 #include "core/results/recovery.hpp"
 #include "core/system/mechanism.hpp"
+#include "draw/frame_planes.hpp"
 #include "draw/view.hpp"
 #include "units/unit_system.hpp"
 
@@ -27,9 +28,19 @@ struct FigureSettings {
   std::vector<MemberId> members;  ///< empty: all
   bool side_by_side = false;      ///< else two steps lie over each other
   bool compression_side = false;  ///< moment diagrams
+  std::optional<bool> loads;      ///< drawn or not; none: not on a whole frame in space
+  /// What the members and the view stand for: named, with a key plan; set by in_plane().
+  std::optional<FramePlane> plane;
 };
 
+/// The same figure of one plane of the frame: its members (of those already chosen) from the front.
+FigureSettings in_plane(FigureSettings settings, const Model& model, const FramePlane& plane);
+
 enum class Diagram { moment, shear, axial };
+
+/// Times the displacements, rounded, so that the largest of the members shown is a twentieth of the
+/// frame's size.
+double automatic_scale(const DrawnSteps& steps, const FigureSettings& settings);
 
 /// Deflected shapes over the undeformed frame.
 void draw_deflected(Canvas& canvas, const DrawnSteps& steps, const UnitSystem& units,

@@ -3,7 +3,11 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
+#include <set>
+
+#include "core/parallel.hpp"
 
 namespace ulterix {
 
@@ -42,42 +46,112 @@ std::vector<MemberId> shown_members(const Model& model, const FigureSettings& se
   return settings.members.empty() ? model.members.ids() : settings.members;
 }
 
-std::vector<Vector3d> deflected_axis(const Recovery& recovery, MemberId id, double scale) {
+FigureSettings in_plane(FigureSettings settings, const Model& model, const FramePlane& plane) {
+  std::vector<MemberId> members;
+  for (const MemberId id : plane.members) {
+    const bool chosen =
+        settings.members.empty() ||
+        std::find(settings.members.begin(), settings.members.end(), id) != settings.members.end();
+    if (chosen) members.push_back(id);
+  }
+  settings.members = std::move(members);
+  if (!settings.view) settings.view = plane.view(model);
+  settings.plane = plane;
+  return settings;
+}
+
+ViewDirection view_of(const Model& model, const FigureSettings& settings) {
+  return settings.view.value_or(default_view(model));
+}
+
+bool shows_loads(const Model& model, const FigureSettings& settings) {
+  return settings.loads.value_or(model.plane != Plane::space || settings.plane.has_value());
+}
+
+void draw_key_plan(Scene& scene, const FigureSettings& settings) {
+  if (!settings.plane) return;
+  Canvas& canvas = scene.canvas();
+  const Model& model = scene.model();
+  const FramePlane& plane = *settings.plane;
+  const Area corner{{Canvas::kWidth - 176, 14}, {Canvas::kWidth - 36, 84}};
+  const ViewDirection direction = plane.floor ? ViewDirection{0, 0} : ViewDirection{0, M_PI / 2};
+  const View view(model, corners(model, model.members.ids()), direction, corner);
+  // Columns seen end-on, and beams above each other, are one line.
+  std::set<std::array<long, 4>> drawn;
+  const auto key = [](const Vector2d& a, const Vector2d& b) {
+    return std::array<long, 4>{std::lround(a[0]), std::lround(a[1]), std::lround(b[0]),
+                               std::lround(b[1])};
+  };
+  for (const MemberId id : model.members.ids()) {
+    const Member& m = model.members[id];
+    const Vector2d a = view(model.nodes[m.start].position), b = view(model.nodes[m.end].position);
+    if ((a - b).norm() < 1.5 || !drawn.insert(key(a, b)).second) continue;
+    canvas.line({a, b}, {palette::kFaint, 1, {}});
+  }
+  for (const MemberId id : plane.members) {
+    const Member& m = model.members[id];
+    const Vector2d a = view(model.nodes[m.start].position), b = view(model.nodes[m.end].position);
+    if ((a - b).norm() >= 1.5) canvas.line({a, b}, {palette::kSecondOrder, 2.6, {}});
+  }
+  const TextStyle style{12.5, true, palette::kInk};
+  const std::string name = plane.name + (plane.floor ? " (front)" : " (plan)");
+  const Vector2d at(corner.high[0] - canvas.measure(name, style)[0], corner.high[1] + 20);
+  canvas.text(at, name, style);
+  scene.labels().avoid_box(corner.low.cwiseMin(at), {Canvas::kWidth, at[1] + 6});
+}
+
+std::vector<Vector3d> deflected_axis(const Recovery& recovery, MemberId id, double scale,
+                                     int pieces) {
   const MemberFrame& system = recovery.frame();
   const Matrix3d& R = system.axes(id);
   const Vector3d start = system.variant().position(system.model().members[id].start);
   std::vector<Vector3d> points;
   const MemberLine line = recovery.line(id);
   for (const MemberLine::Span& span : line.spans()) {
-    const int pieces =
-        std::max(2, static_cast<int>(std::lround(16 * (span.to - span.from) / line.length())));
-    for (int i = points.empty() ? 0 : 1; i <= pieces; ++i) {
-      const LinePoint p = span.at(double(i) / pieces);
+    const int own =
+        std::max(2, static_cast<int>(std::lround(pieces * (span.to - span.from) / line.length())));
+    for (int i = points.empty() ? 0 : 1; i <= own; ++i) {
+      const LinePoint p = span.at(double(i) / own);
       points.emplace_back(start + R.transpose() * (Vector3d(p.x, 0, 0) + scale * p.displacement));
     }
   }
   return points;
 }
 
+std::vector<std::vector<Vector3d>> deflected_axes(const Recovery& recovery,
+                                                  const std::vector<MemberId>& members,
+                                                  double scale, int pieces) {
+  std::vector<std::vector<Vector3d>> axes(members.size());
+  for_each_index(static_cast<int>(members.size()), [&](int i) {
+    const auto at = static_cast<std::size_t>(i);
+    axes[at] = deflected_axis(recovery, members[at], scale, pieces);
+  });
+  return axes;
+}
+
 void draw_panels(Canvas& canvas, const DrawnSteps& steps, const FigureSettings& settings,
                  const std::vector<Vector3d>& extent,
                  const std::function<std::string(Scene&, const DrawnSteps&)>& draw) {
   const Model& model = steps.front().recovery->frame().model();
-  const ViewDirection direction = settings.view.value_or(default_view(model));
+  const ViewDirection direction = view_of(model, settings);
   if (!settings.side_by_side || steps.size() < 2) {
     Scene scene(canvas, View(model, extent, direction), model, settings.members);
+    draw_key_plan(scene, settings);
     draw(scene, steps);
     return;
   }
+  const bool above = is_wide(model, extent, direction);
   for (std::size_t i = 0; i < steps.size(); ++i) {
-    const Area area = half_page(i == 0);
+    const Area area = half_page(i == 0, above);
     Scene scene(canvas, View(model, extent, direction, area), model, settings.members);
+    draw_key_plan(scene, settings);
     const std::string caption = draw(scene, {steps[i]});
     const TextStyle style{14, true, palette::kInk};
     const std::string text =
         caption.empty() ? steps[i].name : fmt::format("{}: {}", steps[i].name, caption);
     const double middle = (area.low[0] + area.high[0]) / 2;
-    canvas.text({middle - canvas.measure(text, style)[0] / 2, Canvas::kHeight - 52}, text, style);
+    const double foot = above && i == 0 ? area.high[1] + 40 : Canvas::kHeight - 52;
+    canvas.text({middle - canvas.measure(text, style)[0] / 2, foot}, text, style);
   }
 }
 

@@ -22,9 +22,22 @@ std::string names_of(const DrawnSteps& steps);
 std::vector<Vector3d> corners(const Model& model, const std::vector<MemberId>& members);
 /// The members that a figure shows.
 std::vector<MemberId> shown_members(const Model& model, const FigureSettings& settings);
+ViewDirection view_of(const Model& model, const FigureSettings& settings);
+/// Loads are drawn on plane frames and planes, and in space where they are asked for.
+bool shows_loads(const Model& model, const FigureSettings& settings);
 
-/// Points of a member's deflected axis in the frame, the true curve.
-std::vector<Vector3d> deflected_axis(const Recovery& recovery, MemberId id, double scale);
+/// Where a figure shows one plane of a frame: in the corner the plan of the frame (for a floor its
+/// front) with the plane as a bold line, and its name. Labels then keep away from it.
+void draw_key_plan(Scene& scene, const FigureSettings& settings);
+
+/// Points of a member's deflected axis in the frame, the true curve in so many pieces.
+std::vector<Vector3d> deflected_axis(const Recovery& recovery, MemberId id, double scale,
+                                     int pieces = 16);
+
+/// The deflected axes of members, made on all cores.
+std::vector<std::vector<Vector3d>> deflected_axes(const Recovery& recovery,
+                                                  const std::vector<MemberId>& members,
+                                                  double scale, int pieces);
 
 /// Calls draw(scene, steps) once for the whole page, or for each step on its half of it, with a
 /// caption underneath. All scenes have the same view and scale; `extent` is what has to fit.

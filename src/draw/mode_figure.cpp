@@ -5,8 +5,10 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/model/vocabulary.hpp"
 #include "draw/figure_parts.hpp"
 #include "draw/symbols.hpp"
+#include "units/for_people.hpp"
 
 namespace ulterix {
 
@@ -73,13 +75,14 @@ struct Panel {
 std::vector<Panel> make_panels(const Model& model, const std::vector<DrawnMode>& modes,
                                const FigureSettings& settings) {
   const std::vector<MemberId> members = shown_members(model, settings);
-  const ViewDirection direction = settings.view.value_or(default_view(model));
+  const ViewDirection direction = view_of(model, settings);
   std::vector<Vector3d> extent = corners(model, members);
   std::vector<double> scales;
   for (const DrawnMode& mode : modes) {
     const double u = largest(mode);
-    scales.push_back(u > 0 ? settings.scale.value_or(kShare * model.size()) / u : 0);
-    for (const double side : {1.0, -1.0}) {
+    const double share = u > 0 ? settings.scale.value_or(kShare * model.size()) / u : 0;
+    scales.push_back(mode.scale.value_or(share));
+    for (const double side : {1.0, mode.scale ? 0.0 : -1.0}) {
       for (const MemberId id : members) {
         const auto axis = axis_points(model, mode, id, side * scales.back());
         extent.insert(extent.end(), axis.begin(), axis.end());
@@ -127,6 +130,48 @@ std::string svg_colour(const Colour& c) {
 
 }  // namespace
 
+std::string buckling_caption(int number, double factor, const std::string& kind) {
+  return fmt::format("{}: {}, {}", number, significant(factor, 4), kind);
+}
+
+std::string vibration_caption(int number, std::optional<double> period,
+                              const std::array<double, 3>& mass) {
+  if (!period) return fmt::format("{}: rigid", number);
+  const auto best =
+      static_cast<std::size_t>(std::max_element(mass.begin(), mass.end()) - mass.begin());
+  return fmt::format("{}: {} s, {:.0f} % of the mass in {}", number, significant(*period, 3),
+                     mass[best], kAxisNames[best]);
+}
+
+DrawnMode drawn_deflection(const Recovery& recovery, double scale, const std::string& caption) {
+  constexpr int kPieces = 8;
+  const MemberFrame& frame = recovery.frame();
+  DrawnMode shape{recovery.step().state.nodes,
+                  IndexedVector<MemberId, std::vector<Vector3d>>(frame.model().members.size()),
+                  caption, scale};
+  for (const MemberId id : frame.model().members.ids()) {
+    const MemberLine line = recovery.line(id);
+    const Matrix3d to_global = frame.axes(id).transpose();
+    for (int i = 0; i <= kPieces; ++i) {
+      shape.axes[id].emplace_back(to_global * line.at(line.length() * i / kPieces).displacement);
+    }
+  }
+  return shape;
+}
+
+DrawnMode drawn_mode(const BucklingMode& mode) {
+  return {mode.shape.nodes, mode.shape.axes, buckling_caption(mode.number, mode.factor, mode.kind)};
+}
+
+DrawnMode drawn_mode(const VibrationMode& mode, const ModalResult& result) {
+  std::array<double, 3> mass{};
+  for (std::size_t d = 0; d < 3; ++d) {
+    if (result.total[d] > 0) mass[d] = 100 * mode.mass[d].value_or(0) / result.total[d];
+  }
+  const auto period = mode.omega > 0 ? std::optional(mode.period()) : std::nullopt;
+  return {mode.shape.nodes, mode.shape.axes, vibration_caption(mode.number, period, mass)};
+}
+
 void draw_modes(Canvas& canvas, const Model& model, const std::string& heading,
                 const std::vector<DrawnMode>& modes, const FigureSettings& settings, double swing) {
   draw_heading(canvas, title_of(model), heading);
@@ -134,13 +179,14 @@ void draw_modes(Canvas& canvas, const Model& model, const std::string& heading,
   const TextStyle caption = caption_style(canvas, all, modes);
   for (std::size_t i = 0; i < modes.size(); ++i) {
     Scene scene(canvas, all[i].view, model, settings.members);
+    draw_key_plan(scene, settings);
     scene.draw_undeformed(kUndeformedStroke);
+    draw_supports(scene);
     for (const MemberId id : scene.members()) {
       const auto axis = axis_points(model, modes[i], id, swing * all[i].scale);
       canvas.line(scene.on_page(axis),
                   scene.at_depth({palette::kSecondOrder, 2.2, {}}, axis[axis.size() / 2]));
     }
-    draw_supports(scene);
     draw_hinges(scene);
     draw_caption(canvas, all[i].area, modes[i].caption, caption);
   }
@@ -169,7 +215,8 @@ std::string animated_modes(const Model& model, const std::string& heading,
                          svg_colour(scene.at_depth(palette::kUndeformed, middle)));
       const Stroke stroke = scene.at_depth({palette::kSecondOrder, 2.2, {}}, middle);
       const std::string right = svg_path(scene, axis_points(model, modes[i], id, all[i].scale));
-      const std::string left = svg_path(scene, axis_points(model, modes[i], id, -all[i].scale));
+      const std::string left =
+          svg_path(scene, axis_points(model, modes[i], id, modes[i].scale ? 0 : -all[i].scale));
       svg += fmt::format(
           "<path d=\"{0}\" fill=\"none\" stroke=\"{2}\" stroke-width=\"{3:.2f}\"><animate "
           "attributeName=\"d\" dur=\"{4:g}s\" repeatCount=\"indefinite\" calcMode=\"spline\" "

@@ -13,8 +13,24 @@ struct DrawnMode {
   IndexedVector<NodeId, NodeMotion> nodes;
   /// Displacements along the members at equal stations; empty: straight lines between the nodes.
   IndexedVector<MemberId, std::vector<Vector3d>> axes;
-  std::string caption;  ///< "2: 11.8, sway along x" or "1: 0.59 s, 78 % of the mass in x"
+  std::string caption = {};  ///< "2: 11.8, sway along x" or "1: 0.59 s, 78 % of the mass in x"
+  /// Times the motion, which then goes one way; none: a mode, whose size is arbitrary.
+  std::optional<double> scale = std::nullopt;
 };
+
+/// A deflected shape as a figure that moves shows it, from nothing to the whole.
+DrawnMode drawn_deflection(const Recovery& recovery, double scale, const std::string& caption);
+
+/// "2: 11.8, sway along x".
+std::string buckling_caption(int number, double factor, const std::string& kind);
+/// "1: 0.885 s, 90 % of the mass in x"; `mass`: per cent of the whole in x, y, z. Without a period
+/// it is a rigid motion.
+std::string vibration_caption(int number, std::optional<double> period,
+                              const std::array<double, 3>& mass);
+
+/// The modes of a buckling or modal analysis as figures show them, with their captions.
+DrawnMode drawn_mode(const BucklingMode& mode);
+DrawnMode drawn_mode(const VibrationMode& mode, const ModalResult& result);
 
 /// Modes side by side at one scale over the undeformed frame, each with its caption. `swing`: the
 /// part of the amplitude, −1..1.

@@ -83,15 +83,15 @@ void draw_outline(Scene& scene, MemberId id) {
 void draw_model(Canvas& canvas, const Model& model, const UnitSystem& units,
                 const FigureSettings& settings, const LoadSet* loads) {
   const std::vector<MemberId> members = shown_members(model, settings);
-  Scene scene(canvas,
-              View(model, corners(model, members), settings.view.value_or(default_view(model))),
-              model, settings.members);
+  Scene scene(canvas, View(model, corners(model, members), view_of(model, settings)), model,
+              settings.members);
   draw_heading(
       canvas, title_of(model),
       loads == nullptr
           ? fmt::format("model as drawn: {} nodes, {} members; coordinates in {}",
                         model.nodes.size(), model.members.size(), units.label(Quantity::length))
           : fmt::format("model with the loads of {}", loads->name));
+  draw_key_plan(scene, settings);
   scene.draw_undeformed({palette::kInk, 1.6, {}});
   const bool named = members.size() <= kMostNamed;
   for (const MemberId id : scene.members()) {

@@ -64,9 +64,10 @@ void draw_reactions(Canvas& canvas, const DrawnSteps& steps, const UnitSystem& u
                fmt::format("reactions, {}, {}: of the ground on the structure, in {} and {}",
                            names_of(steps), main.step().loads.name, units.label(Quantity::force),
                            units.label(Quantity::moment)));
+  const bool loads = shows_loads(model, settings);
   const auto panel = [&](Scene& scene, const DrawnSteps& own) -> std::string {
     scene.draw_undeformed({palette::kInk, 1.4, {}});
-    draw_loads(scene, main.frame().variant(), main.loads());
+    if (loads) draw_loads(scene, main.frame().variant(), main.loads());
     draw_supports(scene);
     draw_hinges(scene);
     scene.avoid_frame();
@@ -113,8 +114,9 @@ void draw_reactions(Canvas& canvas, const DrawnSteps& steps, const UnitSystem& u
   std::string sum;
   draw_panels(canvas, steps, settings, extent,
               [&](Scene& scene, const DrawnSteps& own) { return sum = panel(scene, own); });
-  draw_legend(canvas, {{{palette::kSecondOrder, 2, {}}, "reactions"},
-                       {{palette::kLoad, 1.3, {}}, "loads"}});
+  std::vector<LegendEntry> legend = {{{palette::kSecondOrder, 2, {}}, "reactions"}};
+  if (loads) legend.push_back({{palette::kLoad, 1.3, {}}, "loads"});
+  draw_legend(canvas, legend);
   const bool both = steps.size() > 1 && !settings.side_by_side;
   draw_note(canvas, both ? fmt::format("in brackets: {}; {}", steps[0].name, sum) : sum);
 }

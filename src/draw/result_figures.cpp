@@ -5,8 +5,11 @@
 #include <cctype>
 #include <cstdint>
 
+#include "core/results/modes.hpp"
 #include "draw/canvas.hpp"
 #include "draw/figure.hpp"
+#include "draw/mode_figure.hpp"
+#include "draw/model_figure.hpp"
 
 namespace ulterix {
 
@@ -14,44 +17,109 @@ namespace {
 
 namespace fs = std::filesystem;
 
-/// More loads than this get no figures of their own by themselves.
-constexpr std::size_t kMostLoads = 12;
+/// Mechanisms drawn by themselves.
+constexpr std::size_t kMostMechanisms = 12;
+
+/// Modes on the figure of a buckling or modal analysis.
+constexpr std::size_t kModes = 3;
+
+/// A space frame of more members is read by planes.
+constexpr int kWholeFrame = 40;
 
 std::vector<std::string> both_formats(const fs::path& folder, const std::string& name) {
   return {(folder / (name + ".svg")).string(), (folder / (name + ".png")).string()};
 }
 
-const Step* second_order_step(const RunResult& result, const std::string& loads) {
-  for (const Step& step : result.steps) {
-    const bool whole = step.has_state && step.state.lambda == 1;
-    if (step.kind == AnalysisKind::p_delta && step.loads.name == loads && whole) return &step;
-  }
-  return nullptr;
+bool is_whole(const Step& step) {
+  return step.has_state && step.state.lambda == 1;
 }
 
-int draw_load(const RunResult& result, const UnitSystem& units, const Step& first,
-              const fs::path& folder) {
-  const Recovery first_order(*result.frame.system, first);
-  const Step* step = second_order_step(result, first.loads.name);
-  std::optional<Recovery> second_order;
-  if (step != nullptr) second_order.emplace(*result.frame.system, *step);
-  DrawnSteps steps = {{&first_order, std::string(kBaseline)}};
-  if (second_order) steps.push_back({&*second_order, step->analysis});
-  const std::string file = as_file_name(first.loads.name);
-  const std::string title = result.model->title;
-  draw_files(both_formats(folder, "deflected-" + file),
-             fmt::format("{}: deflected shape under {}", title, first.loads.name),
-             [&](Canvas& canvas) { draw_deflected(canvas, steps, units); });
-  draw_files(both_formats(folder, "moment-" + file),
-             fmt::format("{}: bending moments under {}", title, first.loads.name),
-             [&](Canvas& canvas) { draw_diagram(canvas, Diagram::moment, steps, units); });
-  return 4;
-}
+class RunFigures {
+ public:
+  RunFigures(const RunResult& result, const UnitSystem& units, const fs::path& folder)
+      : result_(result), model_(*result.model), units_(units), folder_(folder) {}
+
+  void draw_model_figure() {
+    files_ += 2;
+    draw_files(both_formats(folder_, "model"), model_.title + ": the model",
+               [&](Canvas& canvas) { draw_model(canvas, model_, units_); });
+  }
+
+  /// Deflected shape and moments, of the plane that holds the governing member.
+  void draw_governing(const GoverningStep& governing) {
+    const Step& second = *governing.step;
+    const Step& first = result_.baseline(second.loads.name);
+    const Recovery first_order(*result_.frame.system, first);
+    std::optional<Recovery> second_order;
+    if (&second != &first) second_order.emplace(*result_.frame.system, second);
+    DrawnSteps steps;
+    if (is_whole(first)) steps.push_back({&first_order, std::string(kBaseline)});
+    if (second_order) steps.push_back({&*second_order, second.analysis});
+    FigureSettings settings;
+    const auto planes = model_.members.size() > kWholeFrame ? find_planes(model_, units_)
+                                                            : std::vector<FramePlane>();
+    const FramePlane* plane = plane_of(planes, governing.member);
+    if (plane != nullptr) settings = in_plane(settings, model_, *plane);
+    const std::string &loads = second.loads.name, file = as_file_name(loads);
+    files_ += 4;
+    draw_files(both_formats(folder_, "deflected-" + file),
+               fmt::format("{}: deflected shape under {}", model_.title, loads),
+               [&](Canvas& canvas) { draw_deflected(canvas, steps, units_, settings); });
+    draw_files(
+        both_formats(folder_, "moment-" + file),
+        fmt::format("{}: bending moments under {}", model_.title, loads),
+        [&](Canvas& canvas) { draw_diagram(canvas, Diagram::moment, steps, units_, settings); });
+  }
+
+  /// The first modes of every buckling and modal analysis, of the loads with the lowest.
+  void draw_modes_of_analyses() {
+    for (const std::string& analysis : result_.analyses()) {
+      const Step* lowest = nullptr;
+      for (const Step& step : result_.steps) {
+        if (step.analysis != analysis || number_of_modes(step) == 0) continue;
+        if (lowest == nullptr || first_value(step) < first_value(*lowest)) lowest = &step;
+      }
+      if (lowest != nullptr) draw_modes_of(*lowest);
+    }
+  }
+
+  int files() const { return files_; }
+
+ private:
+  static std::size_t number_of_modes(const Step& step) {
+    return step.buckling ? step.buckling->modes.size() : step.modal ? step.modal->modes.size() : 0;
+  }
+  static double first_value(const Step& step) {
+    return step.buckling ? step.buckling->modes[0].factor : step.modal->modes[0].omega;
+  }
+
+  void draw_modes_of(const Step& step) {
+    std::vector<DrawnMode> modes;
+    std::vector<int> numbers;
+    for (std::size_t i = 0; i < std::min(kModes, number_of_modes(step)); ++i) {
+      modes.push_back(step.buckling ? drawn_mode(step.buckling->modes[i])
+                                    : drawn_mode(step.modal->modes[i], *step.modal));
+      numbers.push_back(static_cast<int>(i) + 1);
+    }
+    const std::string heading =
+        modes_heading(step.buckling != nullptr, step.analysis, step.loads.name);
+    const std::string name = as_file_name(modes_file_name(step.analysis, step.loads.name, numbers));
+    files_ += 2;
+    draw_files(both_formats(folder_, name), fmt::format("{}: {}", model_.title, heading),
+               [&](Canvas& canvas) { draw_modes(canvas, model_, heading, modes); });
+  }
+
+  const RunResult& result_;
+  const Model& model_;
+  const UnitSystem& units_;
+  fs::path folder_;
+  int files_ = 0;
+};
 
 int draw_all_mechanisms(const RunResult& result, const fs::path& folder) {
   const auto& all = result.frame.mechanisms;
   int files = 0;
-  for (std::size_t i = 0; i < all.size() && i < kMostLoads; ++i) {
+  for (std::size_t i = 0; i < all.size() && i < kMostMechanisms; ++i) {
     draw_files(both_formats(folder, fmt::format("mechanism-{}", i + 1)),
                fmt::format("{}: {}", result.model->title, all[i].words), [&](Canvas& canvas) {
                  draw_mechanism(canvas, *result.frame.system, all[i], static_cast<int>(i) + 1,
@@ -81,17 +149,57 @@ std::string as_file_name(const std::string& name) {
   return fmt::format("{}~{:08x}", result.substr(0, end), hash);
 }
 
-int draw_results(const RunResult& result, const UnitSystem& units, const fs::path& folder,
-                 const Progress& progress) {
-  int files = draw_all_mechanisms(result, folder);
-  std::size_t drawn = 0;
-  for (const Step& step : result.steps) {
-    if (step.analysis != kBaseline || !step.has_state || drawn == kMostLoads) continue;
-    if (progress) progress("draw", double(drawn) / double(kMostLoads));
-    files += draw_load(result, units, step, folder);
-    ++drawn;
+std::string modes_heading(bool buckling, const std::string& analysis, const std::string& loads) {
+  std::string heading = fmt::format("{} modes, {}", buckling ? "buckling" : "vibration", analysis);
+  if (!loads.empty()) heading += (buckling ? ", " : ", about ") + loads;
+  return heading;
+}
+
+std::string modes_file_name(const std::string& analysis, const std::string& loads,
+                            const std::vector<int>& modes) {
+  const std::string name = "mode-" + analysis + (loads.empty() ? "" : "-" + loads);
+  const bool range = modes.back() - modes.front() + 1 == static_cast<int>(modes.size());
+  if (range && modes.size() > 1) return name + fmt::format("-{}-{}", modes.front(), modes.back());
+  return name + fmt::format("-{}", fmt::join(modes, "_"));
+}
+
+std::optional<GoverningStep> governing_step(const RunResult& result) {
+  // Moments first; in a truss the axial force.
+  for (const auto& components : {std::vector<int>{kMy, kMz}, std::vector<int>{kN}}) {
+    for (const bool second_order : {true, false}) {
+      GoverningStep best;
+      double largest = 0;
+      for (std::size_t i = 0; i < result.steps.size(); ++i) {
+        const Step& step = result.steps[i];
+        const bool wanted =
+            second_order ? step.kind == AnalysisKind::p_delta : step.analysis == kBaseline;
+        if (!wanted || !is_whole(step) || result.extremes[i].empty()) continue;
+        for (const MemberId id : result.model->members.ids()) {
+          for (const int c : components) {
+            const Extreme& e = result.extremes[i][id][static_cast<std::size_t>(c)];
+            const double value = std::max(std::abs(e.min), std::abs(e.max));
+            if (value > largest * (1 + 1e-9)) largest = value, best = {&step, id};
+          }
+        }
+      }
+      if (best.step != nullptr) return best;
+    }
   }
-  return files;
+  // Nothing acts: any step that has a state.
+  for (const Step& step : result.steps) {
+    if (is_whole(step) && step.analysis == kBaseline) return GoverningStep{&step, {}};
+  }
+  return std::nullopt;
+}
+
+int draw_results(const RunResult& result, const UnitSystem& units, const fs::path& folder) {
+  const int mechanisms = draw_all_mechanisms(result, folder);
+  if (result.model->members.empty()) return mechanisms;
+  RunFigures figures(result, units, folder);
+  figures.draw_model_figure();
+  if (const auto governing = governing_step(result)) figures.draw_governing(*governing);
+  figures.draw_modes_of_analyses();
+  return mechanisms + figures.files();
 }
 
 }  // namespace ulterix

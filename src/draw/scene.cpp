@@ -8,6 +8,8 @@ namespace {
 
 /// The furthest line keeps this part of its ink and of its width.
 constexpr double kInkBehind = 0.42, kWidthBehind = 0.55;
+/// With more members on a page, curves and edges are drawn coarser.
+constexpr std::size_t kMany = 150;
 
 Vector3d middle_of(const Model& model, MemberId id) {
   const Member& m = model.members[id];
@@ -27,9 +29,14 @@ Scene::Scene(Canvas& canvas, const View& view, const Model& model, std::vector<M
   for (const MemberId id : members_) {
     shown_[model.members[id].start] = shown_[model.members[id].end] = 1;
   }
+  if (members_.size() > kMany) canvas.draw_fast();
   std::stable_sort(members_.begin(), members_.end(), [this](MemberId a, MemberId b) {
     return view_.depth(middle_of(*model_, a)) > view_.depth(middle_of(*model_, b)) + 1e-9;
   });
+}
+
+int Scene::pieces(int fine) const {
+  return members_.size() <= kMany ? fine : std::max(6, fine / 3);
 }
 
 std::vector<Vector2d> Scene::on_page(const std::vector<Vector3d>& points) const {

@@ -21,6 +21,8 @@ class Scene {
 
   /// The members shown, those behind first.
   const std::vector<MemberId>& members() const { return members_; }
+  /// Pieces to draw a curve along a member with: `fine` of them, fewer where thousands are shown.
+  int pieces(int fine) const;
   bool all_members() const { return members_.size() == std::size_t(model_->members.size()); }
   bool shows(NodeId node) const { return shown_[node] != 0; }
 

@@ -14,6 +14,8 @@ namespace {
 
 constexpr double kPi = 3.14159265358979323846;
 constexpr double kSupportSize = 13;
+/// With more supports in sight each is a dash, since its symbol would hide the frame.
+constexpr int kMostSymbols = 16;
 constexpr double kHingeOff = 8, kHingeRadius = 3.2;
 constexpr double kLongestNodalArrow = 46, kShortestArrow = 12, kLongestLineArrow = 24;
 constexpr double kArrowSpacing = 16;
@@ -280,8 +282,19 @@ bool positive_turns_clockwise(const Model& model) {
 }
 
 void draw_supports(Scene& scene) {
-  for (const Support& s : scene.model().supports) {
-    if (scene.shows(s.node)) draw_support(scene.canvas(), scene.view(), scene.model(), s);
+  const auto& supports = scene.model().supports;
+  const auto shown = std::count_if(supports.begin(), supports.end(),
+                                   [&scene](const Support& s) { return scene.shows(s.node); });
+  for (const Support& s : supports) {
+    if (!scene.shows(s.node)) continue;
+    if (shown <= kMostSymbols) {
+      draw_support(scene.canvas(), scene.view(), scene.model(), s);
+      continue;
+    }
+    const Vector3d& where = scene.model().nodes[s.node].position;
+    const Vector2d at = scene(where);
+    scene.canvas().line({at - Vector2d(4, 0), at + Vector2d(4, 0)},
+                        scene.at_depth(Stroke{palette::kSupport, 2.4, {}}, where));
   }
 }
 

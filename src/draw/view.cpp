@@ -43,11 +43,19 @@ Area whole_page() {
   return {{kLeft, kTop}, {kRight, kBottom}};
 }
 
-Area half_page(bool left) {
-  const double middle = (kLeft + kRight) / 2;
-  Area area = whole_page();
-  (left ? area.high : area.low)[0] = left ? middle - kGap : middle + kGap;
+Area half_page(bool first, bool above) {
+  const Area page = whole_page();
+  Area area = page;
+  const int d = above ? 1 : 0;
+  const double middle = (page.low[d] + page.high[d]) / 2;
+  (first ? area.high : area.low)[d] = first ? middle - kGap : middle + kGap;
   return area;
+}
+
+bool is_wide(const Model& model, const std::vector<Vector3d>& points,
+             const ViewDirection& direction) {
+  return View(model, points, direction, half_page(true, true)).scale() >
+         View(model, points, direction, half_page(true)).scale();
 }
 
 View::View(const Model& model, const std::vector<Vector3d>& points, const ViewDirection& direction,

@@ -26,10 +26,14 @@ struct Area {
   Vector2d low, high;
 };
 
-/// The drawing's part of the page; the rest is for title, legend and note. Half of it for pictures
-/// side by side.
+/// The drawing's part of the page; the rest is for title, legend and note. Half of it for two
+/// pictures: side by side, or one `above` the other.
 Area whole_page();
-Area half_page(bool left);
+Area half_page(bool first, bool above = false);
+
+/// True if two pictures of these points are larger above each other than side by side.
+bool is_wide(const Model& model, const std::vector<Vector3d>& points,
+             const ViewDirection& direction);
 
 /// From the frame to the page: seen from far away in one direction, fitted into an area with room
 /// for labels and symbols.

@@ -1,6 +1,5 @@
 #include "write/csv.hpp"
 
-#include <cmath>
 #include <sstream>
 
 #include "write/number_text.hpp"
@@ -10,6 +9,8 @@ namespace ulterix {
 namespace {
 
 constexpr std::size_t kFlushAt = 1 << 20;
+/// Cells before those of a table's own columns.
+constexpr std::size_t kLead = 3;
 
 }  // namespace
 
@@ -23,26 +24,23 @@ std::string csv_cell(std::string_view value) {
   return quoted + "\"";
 }
 
-void CsvSink::begin(const TableSpec& table) {
-  path_ = folder_ / (std::string(table.name) + ".csv");
-  buffer_ = "analysis,loads,step";
-  factors_ = {1, 1, 1};
+void CsvLines::begin(const TableSpec& table) {
+  table_ = &table;
+  factors_.clear();
   for (const ColumnSpec& column : table.columns) {
-    buffer_ += ',' + column_header(column, units_);
     factors_.push_back(column.type == ColumnSpec::Type::real ? units_.to_si(column.quantity, 1)
                                                              : 1);
   }
-  buffer_ += '\n';
-  header_ = buffer_.size();
+  buffer_.clear();
   column_ = 0;
 }
 
-void CsvSink::separate() {
+void CsvLines::separate() {
   if (column_ > 0) buffer_ += ',';
   ++column_;
 }
 
-void CsvSink::text(std::string_view value) {
+void CsvLines::text(std::string_view value) {
   separate();
   if (value.find_first_of(",\"\n\r") == std::string_view::npos) {
     buffer_ += value;
@@ -51,27 +49,40 @@ void CsvSink::text(std::string_view value) {
   }
 }
 
-void CsvSink::integer(int value) {
+void CsvLines::integer(int value) {
   separate();
   buffer_ += std::to_string(value);
 }
 
-void CsvSink::real(std::optional<double> value) {
-  const double factor = factors_[column_];
+void CsvLines::real(std::optional<double> value) {
+  const std::size_t column = column_ - kLead;
   separate();
-  if (!value || !std::isfinite(*value)) return;
-  append_number(buffer_, *value / factor);
+  const auto kept = kept_value(table_->columns[column], factors_[column], value);
+  if (kept) append_number(buffer_, *kept);
+}
+
+void CsvLines::end_row() {
+  buffer_ += '\n';
+  column_ = 0;
+}
+
+void CsvSink::begin(const TableSpec& table) {
+  CsvLines::begin(table);
+  path_ = folder_ / (std::string(table.name) + ".csv");
+  buffer() = "analysis,loads,step";
+  for (const ColumnSpec& column : table.columns) buffer() += ',' + column_header(column, units());
+  buffer() += '\n';
+  header_ = buffer().size();
 }
 
 void CsvSink::end_row() {
-  buffer_ += '\n';
-  column_ = 0;
-  if (buffer_.size() > kFlushAt) flush();
+  CsvLines::end_row();
+  if (buffer().size() > kFlushAt) flush();
 }
 
-void CsvSink::lines(std::string_view ready) {
-  buffer_ += ready;
-  if (buffer_.size() > kFlushAt) flush();
+void CsvSink::add(std::string_view ready) {
+  buffer() += ready;
+  if (buffer().size() > kFlushAt) flush();
 }
 
 void CsvSink::flush() {
@@ -80,12 +91,12 @@ void CsvSink::flush() {
     file_.open(path_, std::ios::binary);
     ++files_;
   }
-  file_.write(buffer_.data(), static_cast<std::streamsize>(buffer_.size()));
-  buffer_.clear();
+  file_.write(buffer().data(), static_cast<std::streamsize>(buffer().size()));
+  buffer().clear();
 }
 
 void CsvSink::end() {
-  if (!file_.is_open() && buffer_.size() == header_) return;
+  if (!file_.is_open() && buffer().size() == header_) return;
   flush();
   file_.close();
 }

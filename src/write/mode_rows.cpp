@@ -2,6 +2,10 @@
 
 #include <fmt/format.h>
 
+#include <map>
+
+#include "core/results/effective_lengths.hpp"
+
 namespace ulterix {
 
 namespace {
@@ -78,6 +82,46 @@ void ModeRows::effective_lengths() {
   });
 }
 
+void ModeRows::buckling_lengths() {
+  const IndexedVector<MemberId, double> runs = run_lengths(model_);
+  struct Use {
+    const EffectiveLength *y = nullptr, *z = nullptr;
+    const BucklingMode *mode_y = nullptr, *mode_z = nullptr;
+  };
+  for (const Step& step : result_.steps) {
+    if (!step.buckling) continue;
+    std::map<MemberId, Use> uses;
+    for (const BucklingMode& m : step.buckling->modes) {
+      for (const EffectiveLength& e : m.lengths) {
+        Use& use = uses[e.member];
+        if (e.recommended_y) use.y = &e, use.mode_y = &m;
+        if (e.recommended_z) use.z = &e, use.mode_z = &m;
+      }
+    }
+    for (const auto& [id, use] : uses) {
+      lead(step);
+      sink_.text(model_.members[id].name);
+      sink_.real(model_.length(id));
+      sink_.real(runs[id]);
+      const auto axis = [&](const std::optional<double>& L, const std::optional<double>& K,
+                            const std::optional<double>& slenderness, const BucklingMode* mode) {
+        sink_.real(L);
+        sink_.real(K);
+        sink_.real(L ? std::optional(*L / runs[id]) : std::nullopt);
+        sink_.real(slenderness);
+        sink_.real(mode != nullptr ? std::optional(mode->factor) : std::nullopt);
+        sink_.text(mode != nullptr ? std::to_string(mode->number) : "");
+      };
+      const EffectiveLength none;
+      const EffectiveLength &y = use.y != nullptr ? *use.y : none,
+                            &z = use.z != nullptr ? *use.z : none;
+      axis(y.length_y, y.K_y, y.slenderness_y, use.mode_y);
+      axis(z.length_z, z.K_z, z.slenderness_z, use.mode_z);
+      sink_.end_row();
+    }
+  }
+}
+
 void ModeRows::mode_shares() {
   each_buckling(result_, [this](const Step& step, const BucklingMode& m) {
     shares_of(step, m.number, m.shares);
@@ -152,27 +196,13 @@ void ModeRows::mode_shapes() {
   });
 }
 
-void ModeRows::mode_axes(std::size_t index, MemberId id) {
-  const Step& step = result_.steps[index];
-  const auto rows_of = [&](int mode, const ModeShape& shape) {
-    if (shape.axes.empty()) return;
-    const auto& axis = shape.axes[id];
-    for (std::size_t i = 0; i < axis.size(); ++i) {
-      lead(step);
-      sink_.text(model_.members[id].name);
-      sink_.integer(mode);
-      sink_.real(model_.length(id) * double(i) / double(axis.size() - 1));
-      for (const double u : axis[i]) sink_.real(u);
-      sink_.end_row();
-    }
-  };
-  if (step.buckling) {
-    if (step.buckling->negative) rows_of(-1, step.buckling->negative->shape);
-    for (const BucklingMode& m : step.buckling->modes) rows_of(m.number, m.shape);
-  }
-  if (step.modal) {
-    for (const VibrationMode& m : step.modal->modes) rows_of(m.number, m.shape);
-  }
+void ModeRows::mode_axes() {
+  each_buckling(result_, [this](const Step& step, const BucklingMode& m) {
+    axes_of(step, m.number, m.shape);
+  });
+  each_vibration(result_, [this](const Step& step, const ModalResult&, const VibrationMode& m) {
+    axes_of(step, m.number, m.shape);
+  });
 }
 
 void ModeRows::nodal_mass() {
@@ -198,6 +228,21 @@ void ModeRows::shares_of(const Step& step, int mode,
       sink_.real(v);
     }
     sink_.end_row();
+  }
+}
+
+void ModeRows::axes_of(const Step& step, int mode, const ModeShape& shape) {
+  if (shape.axes.empty()) return;
+  for (const MemberId id : model_.members.ids()) {
+    const auto& axis = shape.axes[id];
+    for (std::size_t i = 0; i < axis.size(); ++i) {
+      lead(step);
+      sink_.text(model_.members[id].name);
+      sink_.integer(mode);
+      sink_.real(model_.length(id) * double(i) / double(axis.size() - 1));
+      for (const double u : axis[i]) sink_.real(u);
+      sink_.end_row();
+    }
   }
 }
 

@@ -12,16 +12,18 @@ class ModeRows : public RowWriter {
 
   void buckling();
   void effective_lengths();
+  void buckling_lengths();
   void mode_shares();
   void restraints();
   void path();
   void frequencies();
   void mode_shapes();
-  void mode_axes(std::size_t step, MemberId member);
+  void mode_axes();
   void nodal_mass();
 
  private:
   void shares_of(const Step& step, int mode, const IndexedVector<MemberId, MemberShare>& shares);
+  void axes_of(const Step& step, int mode, const ModeShape& shape);
   void shape_of(const Step& step, int mode, const ModeShape& shape);
 };
 

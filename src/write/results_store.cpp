@@ -4,10 +4,11 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <nlohmann/json.hpp>
+#include <cmath>
 #include <optional>
 #include <unordered_map>
 
+#include "write/packed_columns.hpp"
 #include "write/store_layout.hpp"
 
 namespace ulterix {
@@ -105,6 +106,10 @@ std::string one_of(const std::string& expression, const std::vector<std::string>
   return "(" + sql + ")";
 }
 
+void bind_all(SQLite::Statement& query, const std::vector<std::string>& values) {
+  for (std::size_t i = 0; i < values.size(); ++i) query.bind(static_cast<int>(i) + 1, values[i]);
+}
+
 std::string where(const TableSpec& spec, const std::vector<ColumnFilter>& filters,
                   std::vector<std::string>& values) {
   std::string sql;
@@ -132,61 +137,109 @@ std::string where(const TableSpec& spec, const std::vector<ColumnFilter>& filter
   return sql;
 }
 
-/// Nothing where the value is of another type than its column.
-std::optional<Cell> cell_of(const nlohmann::json& value, Type type) {
-  if (type == Type::text && value.is_string()) return value.get<std::string>();
-  if (type == Type::integer && value.is_number_integer()) return value.get<std::int64_t>();
-  if (type == Type::real && value.is_number()) return value.get<double>();
-  if (type == Type::real && value.is_null()) return Cell();
-  return std::nullopt;
-}
-
 }  // namespace
 
-void ResultsStore::read_gathered(const Impl& impl, const TableSpec& spec,
-                                 const std::vector<ColumnFilter>& filters, StoredTable& result) {
-  // The other columns of a gathered table lie inside its rows; of them, numbers that count are
-  // looked for there.
-  std::vector<ColumnFilter> outside = filters;
-  std::vector<std::pair<std::size_t, std::vector<std::string>>> inside;
-  std::erase_if(outside, [&](const ColumnFilter& f) {
-    for (std::size_t i = 1; i < spec.columns.size(); ++i) {
-      if (spec.columns[i].name != f.column) continue;
-      if (spec.columns[i].type == Type::integer) inside.emplace_back(i + 3, f.wanted);
-      return true;
-    }
-    return false;
-  });
-  const auto wanted = [&inside](const std::vector<Cell>& row) {
-    return std::all_of(inside.begin(), inside.end(), [&row](const auto& filter) {
-      const auto* number = std::get_if<std::int64_t>(&row[filter.first]);
-      return number != nullptr && std::find(filter.second.begin(), filter.second.end(),
-                                            std::to_string(*number)) != filter.second.end();
-    });
-  };
-  std::vector<std::string> values;
-  const std::string sql = fmt::format(
-      "SELECT s.analysis, s.loads, s.step, d.\"{0}\", d.rows FROM step_list s CROSS JOIN {1} d "
-      "ON d.step_id = s.id{2} ORDER BY s.id, d.\"{0}\"",
-      spec.columns.front().name, data_name(spec), where(spec, outside, values));
-  SQLite::Statement rows(impl.database, sql);
-  for (std::size_t i = 0; i < values.size(); ++i) rows.bind(static_cast<int>(i) + 1, values[i]);
-  while (rows.executeStep()) {
-    const auto gathered = nlohmann::json::parse(rows.getColumn(4).getString(), nullptr, false);
-    if (!gathered.is_array()) impl.damaged();
-    for (const auto& one : gathered) {
-      std::vector<Cell> row = {rows.getColumn(0).getString(), rows.getColumn(1).getString(),
-                               std::int64_t{rows.getColumn(2).getInt()},
-                               impl.word(rows.getColumn(3).getInt())};
-      if (!one.is_array() || one.size() + 1 != spec.columns.size()) impl.damaged();
-      for (const auto& value : one) {
-        const auto cell = cell_of(value, spec.columns[row.size() - 3].type);
-        if (!cell) impl.damaged();
-        row.push_back(*cell);
-      }
-      if (wanted(row)) result.rows.push_back(std::move(row));
+/// Packed columns of one step, as far as they are read.
+struct ResultsStore::PackedStep {
+  std::size_t rows = 0;
+  std::vector<std::vector<double>> reals;
+  std::vector<std::vector<std::int32_t>> integers;
+};
+
+ResultsStore::PackedStep ResultsStore::unpacked(const TableSpec& spec, int step) const {
+  PackedStep result;
+  result.reals.resize(spec.columns.size());
+  result.integers.resize(spec.columns.size());
+  SQLite::Statement query(impl_->database,
+                          fmt::format("SELECT row_count, packed FROM {} WHERE step_id = ? "
+                                      "ORDER BY position",
+                                      data_name(spec)));
+  query.bind(1, step);
+  std::size_t column = 0;
+  for (; query.executeStep(); ++column) {
+    const std::int64_t rows = query.getColumn(0).getInt64();
+    if (rows < 0 || column == spec.columns.size()) impl_->damaged();
+    if (column > 0 && result.rows != static_cast<std::size_t>(rows)) impl_->damaged();
+    result.rows = static_cast<std::size_t>(rows);
+    const SQLite::Column blob = query.getColumn(1);
+    const std::string_view packed(static_cast<const char*>(blob.getBlob()),
+                                  static_cast<std::size_t>(blob.getBytes()));
+    if (spec.columns[column].type == Type::real) {
+      auto values = unpack_reals(packed, result.rows);
+      if (!values) impl_->damaged();
+      result.reals[column] = std::move(*values);
+    } else {
+      auto values = unpack_integers(packed, result.rows);
+      if (!values) impl_->damaged();
+      result.integers[column] = std::move(*values);
     }
   }
+  if (column != 0 && column != spec.columns.size()) impl_->damaged();
+  return result;
+}
+
+/// Of each column of whole numbers or names: the values that its filters let through, or all.
+std::vector<std::optional<std::unordered_set<int>>> ResultsStore::wanted_in(
+    const TableSpec& spec, const std::vector<ColumnFilter>& filters) const {
+  std::vector<std::optional<std::unordered_set<int>>> wanted(spec.columns.size());
+  for (const ColumnFilter& f : filters) {
+    for (std::size_t i = 0; i < spec.columns.size(); ++i) {
+      if (spec.columns[i].name != f.column) continue;
+      std::unordered_set<int> values;
+      if (spec.columns[i].type == Type::text) {
+        std::vector<std::string> bound;
+        SQLite::Statement query(impl_->database,
+                                "SELECT id FROM words WHERE " + one_of("text", f.wanted, bound));
+        bind_all(query, bound);
+        while (query.executeStep()) values.insert(query.getColumn(0).getInt());
+      } else {
+        for (const std::string& w : f.wanted) values.insert(std::atoi(w.c_str()));
+      }
+      wanted[i] = std::move(values);
+    }
+  }
+  return wanted;
+}
+
+void ResultsStore::read_packed(const TableSpec& spec, const std::vector<ColumnFilter>& filters,
+                               StoredTable& result) const {
+  const auto wanted = wanted_in(spec, filters);
+  std::vector<ColumnFilter> of_steps = filters;
+  std::erase_if(of_steps, [](const ColumnFilter& f) {
+    return f.column != "analysis" && f.column != "loads" && f.column != "step";
+  });
+  std::vector<std::string> values;
+  const std::string sql =
+      fmt::format("SELECT s.id, s.analysis, s.loads, s.step FROM step_list s{} ORDER BY s.id",
+                  where(spec, of_steps, values));
+  SQLite::Statement steps(impl_->database, sql);
+  bind_all(steps, values);
+  while (steps.executeStep()) {
+    const PackedStep columns = unpacked(spec, steps.getColumn(0).getInt());
+    const std::vector<Cell> lead = {steps.getColumn(1).getString(), steps.getColumn(2).getString(),
+                                    std::int64_t{steps.getColumn(3).getInt()}};
+    for (std::size_t r = 0; r < columns.rows; ++r) {
+      bool passes = true;
+      for (std::size_t i = 0; i < wanted.size() && passes; ++i) {
+        passes = !wanted[i] || wanted[i]->contains(columns.integers[i][r]);
+      }
+      if (!passes) continue;
+      std::vector<Cell> row = lead;
+      for (std::size_t i = 0; i < spec.columns.size(); ++i) {
+        row.push_back(packed_cell(spec.columns[i], columns, i, r));
+      }
+      result.rows.push_back(std::move(row));
+    }
+  }
+}
+
+Cell ResultsStore::packed_cell(const ColumnSpec& spec, const PackedStep& columns,
+                               std::size_t column, std::size_t row) const {
+  if (spec.type == Type::text) return impl_->word(columns.integers[column][row]);
+  if (spec.type == Type::integer) return std::int64_t{columns.integers[column][row]};
+  const double value = columns.reals[column][row];
+  if (std::isnan(value)) return {};
+  return spec.resolution > 0 ? value / (1 / spec.resolution) : value;
 }
 
 StoredTable ResultsStore::table(const TableSpec& spec,
@@ -204,8 +257,9 @@ StoredTable ResultsStore::table(const TableSpec& spec,
     }
     if (result.header.size() != spec.columns.size() + 3) impl_->damaged();
     std::vector<std::string> values;
-    if (spec.gathered) {
-      read_gathered(*impl_, spec, filters, result);
+    if (spec.kept == Kept::recovered) return result;
+    if (spec.kept == Kept::packed) {
+      read_packed(spec, filters, result);
       return result;
     }
     std::string columns = "s.analysis, s.loads, s.step";
@@ -216,7 +270,7 @@ StoredTable ResultsStore::table(const TableSpec& spec,
         fmt::format("SELECT {} FROM step_list s CROSS JOIN {} d ON d.step_id = s.id{} "
                     "ORDER BY s.id, d.row",
                     columns, data_name(spec), where(spec, filters, values)));
-    for (std::size_t i = 0; i < values.size(); ++i) rows.bind(static_cast<int>(i) + 1, values[i]);
+    bind_all(rows, values);
     while (rows.executeStep()) {
       std::vector<Cell> row = {rows.getColumn(0).getString(), rows.getColumn(1).getString(),
                                std::int64_t{rows.getColumn(2).getInt()}};
@@ -240,6 +294,36 @@ StoredTable ResultsStore::table(const TableSpec& spec,
   return result;
 }
 
+std::int64_t ResultsStore::count(const TableSpec& spec) const {
+  if (spec.kept == Kept::recovered) return 0;
+  try {
+    const std::string what = spec.kept == Kept::packed
+                                 ? "SELECT COALESCE(SUM(row_count), 0) FROM {} WHERE position = 1"
+                                 : "SELECT COUNT(*) FROM {}";
+    return impl_->database.execAndGet(fmt::format(fmt::runtime(what), data_name(spec))).getInt64();
+  } catch (const SQLite::Exception&) {
+    impl_->damaged();
+  }
+}
+
+std::vector<std::string> ResultsStore::packed_names(const TableSpec& spec,
+                                                    const std::string& column) const {
+  StoredTable all;
+  read_packed(spec, {}, all);
+  std::vector<std::string> names;
+  std::unordered_set<std::string> known;
+  for (std::size_t i = 0; i < spec.columns.size(); ++i) {
+    if (spec.columns[i].name != column || spec.columns[i].type == Type::real) continue;
+    for (const auto& row : all.rows) {
+      const auto* text = std::get_if<std::string>(&row[i + 3]);
+      std::string name =
+          text != nullptr ? *text : fmt::format("{}", std::get<std::int64_t>(row[i + 3]));
+      if (known.insert(name).second) names.push_back(std::move(name));
+    }
+  }
+  return names;
+}
+
 std::vector<std::string> ResultsStore::names(const TableSpec& spec,
                                              const std::string& column) const {
   std::vector<std::string> all;
@@ -248,7 +332,8 @@ std::vector<std::string> ResultsStore::names(const TableSpec& spec,
     const bool counts = std::any_of(
         spec.columns.begin(), spec.columns.end(),
         [&column](const ColumnSpec& c) { return c.type == Type::integer && c.name == column; });
-    if (counts && spec.gathered) return all;  // inside the rows
+    if (spec.kept == Kept::recovered && !lead) return all;
+    if (spec.kept == Kept::packed && !lead) return packed_names(spec, column);
     const std::string sql =
         lead     ? fmt::format("SELECT {} FROM step_list ORDER BY id", column)
         : counts ? fmt::format("SELECT DISTINCT CAST(\"{0}\" AS TEXT) FROM {1} ORDER BY \"{0}\"",

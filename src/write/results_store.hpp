@@ -3,7 +3,9 @@
 #include <cstdint>
 #include <filesystem>
 #include <memory>
+#include <optional>
 #include <string>
+#include <unordered_set>
 #include <variant>
 #include <vector>
 
@@ -44,8 +46,11 @@ class ResultsStore {
   ResultsStore(const ResultsStore&) = delete;
   ResultsStore& operator=(const ResultsStore&) = delete;
 
-  /// Rows in the order they were written. Throws StoreError for a damaged file.
+  /// Rows in the order they were written; none of a table kept as `recovered`, which has its header
+  /// here. Throws StoreError for a damaged file.
   StoredTable table(const TableSpec& spec, const std::vector<ColumnFilter>& filters = {}) const;
+  /// Rows of a table; 0 for one kept as `recovered`.
+  std::int64_t count(const TableSpec& spec) const;
   /// Every text that stands in a column of a table, once, in order; of analysis, loads and step in
   /// any table.
   std::vector<std::string> names(const TableSpec& spec, const std::string& column) const;
@@ -57,8 +62,15 @@ class ResultsStore {
 
  private:
   struct Impl;
-  static void read_gathered(const Impl& impl, const TableSpec& spec,
-                            const std::vector<ColumnFilter>& filters, StoredTable& result);
+  struct PackedStep;
+  PackedStep unpacked(const TableSpec& spec, int step) const;
+  Cell packed_cell(const ColumnSpec& spec, const PackedStep& columns, std::size_t column,
+                   std::size_t row) const;
+  std::vector<std::optional<std::unordered_set<int>>> wanted_in(
+      const TableSpec& spec, const std::vector<ColumnFilter>& filters) const;
+  void read_packed(const TableSpec& spec, const std::vector<ColumnFilter>& filters,
+                   StoredTable& result) const;
+  std::vector<std::string> packed_names(const TableSpec& spec, const std::string& column) const;
   std::unique_ptr<Impl> impl_;
 };
 

@@ -11,7 +11,7 @@ namespace ulterix {
 // What the writer and the reader of results.sqlite agree on; docs/results-store.md.
 
 /// The layout of results.sqlite; a file of another number is refused.
-inline constexpr int kStoreVersion = 2;
+inline constexpr int kStoreVersion = 3;
 
 /// "Ultx" in the file's header: whose file it is.
 inline constexpr int kApplicationId = 0x556c7478;

@@ -6,10 +6,12 @@
 
 #include <cmath>
 #include <ios>
+#include <limits>
 #include <map>
 #include <tuple>
 #include <unordered_map>
 
+#include "write/packed_columns.hpp"
 #include "write/results_folder.hpp"
 #include "write/store_layout.hpp"
 #include "write/version.hpp"
@@ -22,12 +24,11 @@ namespace fs = std::filesystem;
 using Type = ColumnSpec::Type;
 
 std::string create_data(const TableSpec& table) {
-  if (table.gathered) {
+  if (table.kept == Kept::packed) {
     return fmt::format(
-        "CREATE TABLE {} (step_id INTEGER, \"{}\" INTEGER, rows TEXT, PRIMARY KEY (step_id, "
-        "\"{}\")) "
-        "WITHOUT ROWID",
-        data_name(table), place_column(table)->name, place_column(table)->name);
+        "CREATE TABLE {} (step_id INTEGER, position INTEGER, row_count INTEGER, packed BLOB, "
+        "PRIMARY KEY (step_id, position)) WITHOUT ROWID",
+        data_name(table));
   }
   std::string sql = fmt::format("CREATE TABLE {} (step_id INTEGER, row INTEGER", data_name(table));
   for (const ColumnSpec& c : table.columns) {
@@ -42,17 +43,6 @@ std::string create_data(const TableSpec& table) {
 /// The table as people read it: names instead of their numbers.
 std::string create_view(const TableSpec& table) {
   std::string columns = "s.analysis, s.loads, s.step", joins;
-  if (table.gathered) {
-    columns += fmt::format(", w.text AS \"{}\"", table.columns.front().name);
-    for (std::size_t i = 1; i < table.columns.size(); ++i) {
-      columns +=
-          fmt::format(", json_extract(r.value, '$[{}]') AS \"{}\"", i - 1, table.columns[i].name);
-    }
-    return fmt::format(
-        "CREATE VIEW {} AS SELECT {} FROM step_list s JOIN {} d ON d.step_id = s.id "
-        "JOIN words w ON w.id = d.\"{}\" JOIN json_each(d.rows) r",
-        table.name, columns, data_name(table), table.columns.front().name);
-  }
   for (std::size_t i = 0; i < table.columns.size(); ++i) {
     const ColumnSpec& c = table.columns[i];
     if (c.type == Type::text) {
@@ -79,8 +69,9 @@ class StoreSink : public TableSink {
                     "VALUES (?, ?, ?, ?, ?, ?)") {}
 
   void lay_out(const TableSpec& table) {
+    if (table.kept == Kept::recovered) return;
     database_.exec(create_data(table));
-    database_.exec(create_view(table));
+    if (table.kept == Kept::rows) database_.exec(create_view(table));
   }
 
   void set_units(const UnitSystem& units) {
@@ -91,8 +82,11 @@ class StoreSink : public TableSink {
 
   void begin(const TableSpec& table) override {
     table_ = &table;
-    std::string places = table.gathered ? "?, ?, ?" : "?, ?";
-    for (std::size_t i = 0; i < table.columns.size() && !table.gathered; ++i) places += ", ?";
+    packed_ = table.kept == Kept::packed;
+    std::string places = packed_ ? "?, ?, ?, ?" : "?, ?";
+    for (std::size_t i = 0; i < table.columns.size() && !packed_; ++i) places += ", ?";
+    columns_.assign(packed_ ? table.columns.size() : 0, {});
+    last_step_ = 0;
     insert_.emplace(database_, fmt::format("INSERT INTO {} VALUES ({})", data_name(table), places));
     factors_.clear();
     for (const ColumnSpec& c : table.columns) {
@@ -106,54 +100,90 @@ class StoreSink : public TableSink {
     const int at = cell_++;
     if (at == 0) analysis_ = value;
     if (at == 1) loads_ = value;
-    if (at >= kLead) insert_->bind(place(at), word(value));
+    if (at >= kLead) put_integer(at, word(value));
   }
 
   void integer(int value) override {
     const int at = cell_++;
-    if (at == 2) step_ = value;
-    if (at >= kLead) insert_->bind(place(at), value);
+    if (at == 2) start_row(value);
+    if (at >= kLead) put_integer(at, value);
   }
 
   void real(std::optional<double> value) override {
     const int at = cell_++;
-    if (!value || !std::isfinite(*value)) {
+    const auto column = static_cast<std::size_t>(at - kLead);
+    const auto shown = kept_value(table_->columns[column], factors_[column], value);
+    if (packed_) {
+      columns_[column].reals.push_back(shown.value_or(std::numeric_limits<double>::quiet_NaN()));
+    } else if (shown) {
+      insert_->bind(place(at), *shown);
+    } else {
       insert_->bind(place(at));
-      return;
     }
-    const double shown = *value / factors_[static_cast<std::size_t>(at - kLead)];
-    insert_->bind(place(at), shown == 0 ? 0.0 : shown);  // no −0
   }
 
   void end_row() override {
     cell_ = 0;
-    const int step = step_id();
-    if (step != last_step_) row_ = 0;
-    last_step_ = step;
-    insert_->bind(1, step);
-    insert_->bind(2, row_++);
+    ++row_;
+    if (packed_) return;
+    insert_->bind(1, last_step_);
+    insert_->bind(2, row_ - 1);
     insert_->exec();
     insert_->reset();
   }
 
-  void end() override { insert_.reset(); }
-
-  /// All rows of one member and step of a gathered table, as a JSON list.
-  void gathered(const Step& step, const std::string& member, const std::string& rows) {
-    analysis_ = step.analysis;
-    loads_ = step.loads.name;
-    step_ = step.number;
-    last_step_ = step_id();
-    insert_->bind(1, last_step_);
-    insert_->bind(2, word(member));
-    insert_->bindNoCopy(3, rows);
-    insert_->exec();
-    insert_->reset();
+  void end() override {
+    flush();
+    insert_.reset();
   }
 
  private:
   static constexpr int kLead = 3;
   static int place(int cell) { return cell - kLead + 3; }
+
+  /// The cells of one step of a packed table; reals kept to a resolution as multiples of it.
+  struct Column {
+    std::vector<double> reals;
+    std::vector<std::int32_t> integers;
+  };
+
+  void put_integer(int cell, int value) {
+    if (packed_) {
+      columns_[static_cast<std::size_t>(cell - kLead)].integers.push_back(value);
+    } else {
+      insert_->bind(place(cell), value);
+    }
+  }
+
+  void start_row(int step) {
+    step_ = step;
+    const int before = last_step_, id = step_id();
+    if (id == before) return;
+    last_step_ = before;
+    flush();
+    last_step_ = id;
+    row_ = 0;
+  }
+
+  /// Writes the columns of the step that ends.
+  void flush() {
+    for (std::size_t i = 0; packed_ && row_ > 0 && i < columns_.size(); ++i) {
+      const ColumnSpec& spec = table_->columns[i];
+      Column& column = columns_[i];
+      // Whole numbers leave most bytes of a double zero.
+      for (double& v : column.reals) v = spec.resolution > 0 ? std::round(v / spec.resolution) : v;
+      insert_->bind(1, last_step_);
+      insert_->bind(2, static_cast<int>(i) + 1);
+      insert_->bind(3, row_);
+      const std::string packed =
+          spec.type == Type::real ? pack(column.reals) : pack(column.integers);
+      insert_->bindNoCopy(4, packed.data(), static_cast<int>(packed.size()));
+      insert_->exec();
+      insert_->reset();
+      column = {};
+    }
+    row_ = 0;
+  }
 
   void list_columns(const TableSpec& table) {
     const auto add = [this, &table](int position, std::string_view name, const char* type,
@@ -214,6 +244,8 @@ class StoreSink : public TableSink {
   std::optional<SQLite::Statement> insert_;
   const TableSpec* table_ = nullptr;
   std::vector<double> factors_;
+  bool packed_ = false;
+  std::vector<Column> columns_;
   std::unordered_map<std::string, int> words_;
   std::map<std::tuple<std::string, std::string, int>, int> steps_;
   std::tuple<std::string, std::string, int> last_key_;
@@ -317,18 +349,6 @@ StoreWriter::~StoreWriter() = default;
 
 void StoreWriter::table(const RunResult& result, const TableSpec& spec) {
   writing([&] { write_table(result, impl_->sink->units(), spec, *impl_->sink); });
-}
-
-void StoreWriter::begin_gathered(const TableSpec& spec) {
-  writing([&] { impl_->sink->begin(spec); });
-}
-
-void StoreWriter::gathered(const Step& step, const std::string& member, const std::string& rows) {
-  writing([&] { impl_->sink->gathered(step, member, rows); });
-}
-
-void StoreWriter::end_gathered() {
-  writing([&] { impl_->sink->end(); });
 }
 
 void StoreWriter::commit() {

@@ -8,7 +8,8 @@
 
 namespace ulterix {
 
-/// Writes one SQLite file in one transaction: a view of the table's name for each table, `columns`
+/// Writes one SQLite file in one transaction: a view of the name of each table kept
+/// as rows, `columns`
 /// with the units, `run` with the model's text. How the rows lie beneath the views:
 /// docs/results-store.md. Throws std::ios_base::failure when the disk does not take it.
 class StoreWriter {
@@ -22,11 +23,8 @@ class StoreWriter {
   /// First: what was run, and the units of everything after it.
   void about(const RunResult& result, const UnitSystem& units, const std::string& model_text,
              const std::string& model_name);
+  /// Precondition: not a table kept as `recovered`.
   void table(const RunResult& result, const TableSpec& spec);
-  /// A gathered table: for each step and member in order, its rows as a JSON list of lists.
-  void begin_gathered(const TableSpec& spec);
-  void gathered(const Step& step, const std::string& member, const std::string& rows);
-  void end_gathered();
   void commit();
 
  private:

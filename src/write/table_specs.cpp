@@ -23,6 +23,15 @@ ColumnSpec real_column(std::string_view name, Quantity q, std::string_view doc) 
   return {Type::real, name, q, doc};
 }
 
+constexpr double kShapeResolution = 1e-7;
+
+/// A component of a shape whose largest translation is 1.
+ColumnSpec shape_column(std::string_view name) {
+  ColumnSpec column = real_column(name, Q::number, "global, to 1e-7");
+  column.resolution = kShapeResolution;
+  return column;
+}
+
 /// The six displacements, forces or internal forces as columns.
 template <std::size_t N>
 void add_six(std::vector<ColumnSpec>& columns, const std::array<std::string_view, N>& names,
@@ -63,14 +72,29 @@ void add_mode_tables(std::vector<TableSpec>& specs) {
         real_column("Ky_held", Q::number, "alignment equation, sway prevented"),
         real_column("Kz_sway", Q::number, "about z"), real_column("Kz_held", Q::number, "about z"),
         text_column("concerns", "yes: the mode bends this member"),
-        text_column("recommended", "axes whose lowest mode this is: y, z")}});
+        text_column("recommended", "axes whose lowest mode this is: y, z")},
+       Kept::packed});
+  specs.push_back(
+      {"buckling_lengths",
+       "effective lengths to use: of the lowest mode that bends the member about each axis",
+       {text_column("member", ""), real_column("length", Q::length, "of the member"),
+        real_column("run", Q::length, "of the straight column that it is a piece of"),
+        real_column("Ly", Q::length, "about y"), real_column("Ky", Q::number, "over the length"),
+        real_column("Ky_run", Q::number, "over the run"),
+        real_column("slenderness_y", Q::number, "over the radius of gyration"),
+        real_column("factor_y", Q::number, "of that mode"), text_column("mode_y", "its number"),
+        real_column("Lz", Q::length, "about z"), real_column("Kz", Q::number, "over the length"),
+        real_column("Kz_run", Q::number, "over the run"),
+        real_column("slenderness_z", Q::number, "over the radius of gyration"),
+        real_column("factor_z", Q::number, "of that mode"), text_column("mode_z", "its number")}});
   specs.push_back({"mode_shares",
                    "strain energy of each mode by member",
                    {integer_column("mode", ""), text_column("member", ""),
                     real_column("share", Q::number, "of the whole"),
                     real_column("share_y", Q::number, "in bending about y"),
                     real_column("share_z", Q::number, "in bending about z"),
-                    real_column("share_twist", Q::number, "in twist")}});
+                    real_column("share_twist", Q::number, "in twist")},
+                   Kept::packed});
   specs.push_back(
       {"restraints",
        "where a restraint raises the lowest buckling factor or frequency most",
@@ -106,17 +130,16 @@ void add_mode_tables(std::vector<TableSpec>& specs) {
   add_six(frequencies.columns, kSums, Q::number, Q::number, "per cent, running sum");
   frequencies.columns.push_back(real_column("residual", Q::number, "of the pair, relative"));
   specs.push_back(frequencies);
-  TableSpec shapes{"mode_shapes", "shapes of the modes, largest translation 1", {}};
+  TableSpec shapes{"mode_shapes", "shapes of the modes, largest translation 1", {}, Kept::packed};
   shapes.columns = {integer_column("mode", ""), text_column("node", "")};
   add_six(shapes.columns, kDisplacementNames, Q::number, Q::rotation_per_displacement, "global");
   specs.push_back(shapes);
-  specs.push_back(
-      {"mode_axes",
-       "shapes of the modes along the members; not for thousands of members",
-       {text_column("member", ""), integer_column("mode", ""),
-        real_column("x", Q::length, "from the start"), real_column("ux", Q::number, "global"),
-        real_column("uy", Q::number, "global"), real_column("uz", Q::number, "global")},
-       true});
+  specs.push_back({"mode_axes",
+                   "shapes of the modes along the members; not for thousands of members",
+                   {text_column("member", ""), integer_column("mode", ""),
+                    real_column("x", Q::length, "from the start"), shape_column("ux"),
+                    shape_column("uy"), shape_column("uz")},
+                   Kept::packed});
   specs.push_back({"nodal_mass",
                    "mass shared to the nodes, by direction",
                    {text_column("node", ""), real_column("mx", Q::mass, "along x"),
@@ -147,7 +170,7 @@ std::vector<TableSpec> make_specs() {
   for (std::size_t i = 0; i < 6; ++i) {
     forces.columns.push_back(real_column(kInternalForceNames[i], kinds[i], "local"));
   }
-  forces.gathered = true;
+  forces.kept = Kept::recovered;
   specs.push_back(forces);
   specs.push_back({"member_extremes",
                    "true extremes along each member",
@@ -157,7 +180,16 @@ std::vector<TableSpec> make_specs() {
                     real_column("x_min", Q::length, "from the start"),
                     real_column("max", Q::number, "in the unit beside it"),
                     real_column("x_max", Q::length, "from the start")},
-                   true});
+                   Kept::recovered});
+  specs.push_back(
+      {"deflections",
+       "displacements along the members",
+       {text_column("member", ""), real_column("x", Q::length, "from the start"),
+        real_column("ux", Q::displacement, "of the axis, global"),
+        real_column("uy", Q::displacement, "global"), real_column("uz", Q::displacement, "global"),
+        real_column("dy", Q::displacement, "from the chord between the ends, local"),
+        real_column("dz", Q::displacement, "from the chord, local")},
+       Kept::recovered});
   specs.push_back({"convergence",
                    "the iterations on axial forces",
                    {integer_column("round", ""),
@@ -235,20 +267,7 @@ std::span<const TableSpec> table_specs() {
   return specs;
 }
 
-const TableSpec& deflections_table() {
-  static const TableSpec spec = {
-      "deflections",
-      "displacements along the members; not in the folder, recovered when asked for",
-      {text_column("member", ""), real_column("x", Q::length, "from the start"),
-       real_column("ux", Q::displacement, "of the axis, global"),
-       real_column("uy", Q::displacement, "global"), real_column("uz", Q::displacement, "global"),
-       real_column("dy", Q::displacement, "from the chord between the ends, local"),
-       real_column("dz", Q::displacement, "from the chord, local")}};
-  return spec;
-}
-
 const TableSpec* find_table(std::string_view name) {
-  if (name == deflections_table().name) return &deflections_table();
   for (const TableSpec& spec : table_specs()) {
     if (spec.name == name) return &spec;
   }
@@ -264,15 +283,19 @@ std::string column_header(const ColumnSpec& column, const UnitSystem& units) {
 std::string tables_as_markdown() {
   std::string page =
       "# Tables of the results folder\n\n"
-      "One CSV file each in `tables/`, none for a table without rows; every row starts with "
+      "One CSV file each in `tables/`, none for a table without rows, and none for long tables "
+      "unless asked for; every row starts with "
       "`analysis`, `loads`, `step`. Units "
       "stand in "
       "the header, numbers read back to the same double.\n";
-  std::vector<TableSpec> all(table_specs().begin(), table_specs().end());
-  all.push_back(deflections_table());
-  for (const TableSpec& spec : all) {
-    page += fmt::format("\n## {}\n\n{}\n\n| column | unit | what |\n| --- | --- | --- |\n",
-                        spec.name, spec.doc);
+  for (const TableSpec& spec : table_specs()) {
+    const std::string_view kept =
+        spec.kept == Kept::packed      ? " No CSV file by itself: `run --tables all`."
+        : spec.kept == Kept::recovered ? " Recovered from the states by `table`; a CSV file with "
+                                         "`run --tables all`."
+                                       : "";
+    page += fmt::format("\n## {}\n\n{}.{}\n\n| column | unit | what |\n| --- | --- | --- |\n",
+                        spec.name, spec.doc, kept);
     for (const ColumnSpec& c : spec.columns) {
       const bool unit = c.type == Type::real && c.quantity != Q::number;
       page += fmt::format("| `{}` | {} | {} |\n", c.name, unit ? words_of(c.quantity) : "", c.doc);

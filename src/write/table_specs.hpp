@@ -15,6 +15,14 @@ struct ColumnSpec {
   std::string_view name;
   Quantity quantity;  ///< of a real
   std::string_view doc;
+  double resolution = 0;  ///< of a packed real without unit: kept as a multiple of it; 0: whole
+};
+
+/// How the rows of a table are kept.
+enum class Kept {
+  rows,      ///< rows in the store and a CSV file
+  packed,    ///< long lists: deflated columns of each step in the store, a CSV file on request
+  recovered  ///< nowhere: recovered from the states when asked for, a CSV file on request
 };
 
 /// A results table; every row starts with analysis, loads, step.
@@ -22,12 +30,8 @@ struct TableSpec {
   std::string_view name;
   std::string_view doc;
   std::vector<ColumnSpec> columns;  ///< after the three leading ones
-  /// Many rows a member: the store keeps all rows of one member and step together.
-  bool gathered = false;
+  Kept kept = Kept::rows;
 };
-
-/// Deflections along the members: not written, recovered from the states when asked for.
-const TableSpec& deflections_table();
 
 /// The registry that all writers and the docs share.
 std::span<const TableSpec> table_specs();

@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include <cmath>
 #include <functional>
 #include <map>
 
@@ -49,53 +50,15 @@ class StateRows : public RowWriter {
     }
   }
 
-  /// Forces and moments that reactions and members' forces are rounding beside.
-  Largest largest_force(const Step& step) const {
-    Largest largest;
-    for (const Vector6d& r : step.reactions) largest.take(r);
-    const double size = model_.size();
-    largest.angular = std::max(largest.angular, 1e-3 * size * largest.linear);
-    return largest;
-  }
-  Largest largest_force(const Step& step, MemberId id, const StepExtremes& extremes) const {
-    Largest largest = largest_force(step);
-    if (extremes.empty()) return largest;
-    for (int i = 0; i < 6; ++i) {
-      const Extreme& e = extremes[id][static_cast<std::size_t>(i)];
-      double& most = i < 3 ? largest.linear : largest.angular;
-      most = std::max({most, std::abs(e.min), std::abs(e.max)});
-    }
-    return largest;
-  }
-
   void reactions() {
     for (const Step& step : result_.steps) {
       if (!step.has_state) continue;
       for (const Support& s : model_.supports) {
         lead(step);
         sink_.text(model_.nodes[s.node].name);
-        six(step.reactions[s.node], largest_force(step));
+        six(step.reactions[s.node], Largest::of_forces(step, model_.size()));
         sink_.end_row();
       }
-    }
-  }
-
-  void member_forces(std::size_t index, MemberId id) {
-    const Step& step = result_.steps[index];
-    const Recovery recovery(*result_.frame.system, step);
-    const Largest largest = largest_force(step, id, result_.extremes[index]);
-    for (const LinePoint& p : recovery.line(id).stations()) {
-      lead(step);
-      sink_.text(model_.members[id].name);
-      sink_.real(p.x);
-      six(p.forces, largest);
-      sink_.end_row();
-    }
-  }
-
-  void member_extremes(std::size_t index, MemberId id) {
-    if (!result_.extremes[index].empty()) {
-      extremes_of(result_.steps[index], id, result_.extremes[index][id]);
     }
   }
 
@@ -227,39 +190,6 @@ class StateRows : public RowWriter {
       sink_.end_row();
     }
   }
-
- private:
-  void extremes_of(const Step& step, MemberId id, const MemberExtremes& extremes) {
-    Largest largest = largest_force(step);
-    for (int i = 0; i < 6; ++i) {
-      const Extreme& e = extremes[static_cast<std::size_t>(i)];
-      double& most = i < 3 ? largest.linear : largest.angular;
-      most = std::max({most, std::abs(e.min), std::abs(e.max)});
-    }
-    double deflection = 10;  // m: less than 1e-12 is rounding whatever the member does
-    for (const int i : {kDy, kDz}) {
-      const Extreme& e = extremes[static_cast<std::size_t>(i)];
-      deflection = std::max({deflection, std::abs(e.min), std::abs(e.max)});
-    }
-    for (int i = 0; i < static_cast<int>(extremes.size()); ++i) {
-      const Quantity q = i >= kDy ? Q::displacement : i < 3 ? Q::force : Q::moment;
-      const double rounding = kRounding * (i >= kDy ? deflection
-                                           : i < 3  ? largest.linear
-                                                    : largest.angular);
-      const auto real = [&](double v) {
-        sink_.real(std::abs(v) <= rounding ? 0 : units_.from_si(q, v));
-      };
-      lead(step);
-      sink_.text(model_.members[id].name);
-      sink_.text(kExtremeNames[static_cast<std::size_t>(i)]);
-      sink_.text(units_.label(q));
-      real(extremes[i].min);
-      sink_.real(extremes[i].x_min);
-      real(extremes[i].max);
-      sink_.real(extremes[i].x_max);
-      sink_.end_row();
-    }
-  }
 };
 
 }  // namespace
@@ -318,6 +248,17 @@ Part part(void (Rows::*write)()) {
 
 }  // namespace
 
+std::optional<double> kept_value(const ColumnSpec& column, double factor,
+                                 std::optional<double> value) {
+  if (!value || !std::isfinite(*value)) return std::nullopt;
+  double shown = *value / factor;
+  if (column.resolution > 0) {
+    const double steps = 1 / column.resolution;
+    shown = std::round(shown * steps) / steps;
+  }
+  return shown == 0 ? 0.0 : shown;
+}
+
 void write_table(const RunResult& result, const UnitSystem& units, const TableSpec& table,
                  TableSink& sink) {
   static const std::map<std::string_view, Part> kParts = {
@@ -333,33 +274,18 @@ void write_table(const RunResult& result, const UnitSystem& units, const TableSp
       {"acting_axial", part(&StateRows::acting_axial)},
       {"buckling", part(&ModeRows::buckling)},
       {"effective_lengths", part(&ModeRows::effective_lengths)},
+      {"buckling_lengths", part(&ModeRows::buckling_lengths)},
       {"mode_shares", part(&ModeRows::mode_shares)},
       {"restraints", part(&ModeRows::restraints)},
       {"path", part(&ModeRows::path)},
       {"frequencies", part(&ModeRows::frequencies)},
       {"mode_shapes", part(&ModeRows::mode_shapes)},
+      {"mode_axes", part(&ModeRows::mode_axes)},
       {"nodal_mass", part(&ModeRows::nodal_mass)},
       {"envelopes", part(&StateRows::envelopes)}};
   sink.begin(table);
   kParts.at(table.name)(result, units, sink);
   sink.end();
-}
-
-bool has_rows(const TableSpec& table, const Step& step) {
-  if (table.name == "mode_axes") return step.buckling != nullptr || step.modal != nullptr;
-  return step.has_state;
-}
-
-void write_member_rows(const RunResult& result, const UnitSystem& units, const TableSpec& table,
-                       std::size_t step, MemberId member, TableSink& sink) {
-  if (!has_rows(table, result.steps[step])) return;
-  if (table.name == "mode_axes") {
-    ModeRows(result, units, sink).mode_axes(step, member);
-  } else if (table.name == "member_forces") {
-    StateRows(result, units, sink).member_forces(step, member);
-  } else {
-    StateRows(result, units, sink).member_extremes(step, member);
-  }
 }
 
 }  // namespace ulterix

@@ -35,15 +35,13 @@ class TableSink {
   virtual void end() = 0;
 };
 
-/// Streams one table of a run into the sink. Precondition: not a gathered table.
+/// The value that is kept of a real in SI: in the table's unit, to the column's resolution; empty
+/// for what is no number; no negative zero.
+std::optional<double> kept_value(const ColumnSpec& column, double factor,
+                                 std::optional<double> value);
+
+/// Streams one table of a run into the sink. Precondition: not one kept as `recovered`.
 void write_table(const RunResult& result, const UnitSystem& units, const TableSpec& table,
                  TableSink& sink);
-
-/// False for a step that has no rows in a gathered table.
-bool has_rows(const TableSpec& table, const Step& step);
-
-/// The rows of one member and step of a gathered table, without begin() and end().
-void write_member_rows(const RunResult& result, const UnitSystem& units, const TableSpec& table,
-                       std::size_t step, MemberId member, TableSink& sink);
 
 }  // namespace ulterix

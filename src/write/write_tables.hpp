@@ -11,8 +11,8 @@
 
 namespace ulterix {
 
-/// Writes every table of a run into a results folder, as CSV files in `tables/` and into
-/// `results.sqlite`. Numbers of the long tables are turned into text once, for both, on all cores.
+/// Writes the tables of a run into a results folder: into `results.sqlite`, and as CSV files in
+/// `tables/`, both at once.
 class TablesWriter {
  public:
   /// The store is laid out by another thread, while the model is read.
@@ -21,10 +21,11 @@ class TablesWriter {
   TablesWriter(const TablesWriter&) = delete;
   TablesWriter& operator=(const TablesWriter&) = delete;
 
-  /// Once. Returns the number of CSV files: a table without rows has none. Throws
-  /// std::ios_base::failure when the disk does not take it.
+  /// Once. `long_tables`: files of those too that are packed or recovered. Returns the number of
+  /// CSV files: a table without rows has none. Throws std::ios_base::failure when the disk does not
+  /// take it.
   int write(const RunResult& result, const UnitSystem& units, const std::string& model_text,
-            const std::string& model_name, const Progress& progress = {});
+            const std::string& model_name, bool long_tables = false, const Progress& progress = {});
 
  private:
   std::filesystem::path folder_;

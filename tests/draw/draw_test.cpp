@@ -6,6 +6,7 @@
 #include <sstream>
 
 #include "draw/figure.hpp"
+#include "draw/frame_planes.hpp"
 #include "draw/label_placer.hpp"
 #include "draw/model_figure.hpp"
 #include "draw/page.hpp"
@@ -118,13 +119,79 @@ TEST_F(Drawing, ASpaceFrameWithEverySymbol) {
   b.model.title = "every symbol";
   const RunResult r = b.run();
   ASSERT_TRUE(r.find("p-delta", "G")->outcome.stands());
-  EXPECT_EQ(draw_results(r, UnitSystem(), folder), 4);
-  draw_files({(folder / "model.svg").string()}, "every symbol: the model",
-             [&](Canvas& canvas) { draw_model(canvas, b.model, UnitSystem()); });
+  EXPECT_EQ(draw_results(r, UnitSystem(), folder), 6);
   for (const char* name : {"deflected-G.svg", "moment-G.svg", "model.svg"}) {
     EXPECT_NE(read(name).find("<title>every symbol"), std::string::npos) << name;
   }
   EXPECT_GT(fs::file_size(folder / "deflected-G.png"), 10000u);
+}
+
+/// A grid of 2 x 1 bays and 2 storeys, and a brace across its plan.
+Model grid_frame() {
+  FrameBuilder b(Plane::space);
+  const SectionId s = b.section(bending_only(1e-4, 1e-2));
+  const MaterialId steel = b.material(210e9, 81e9, 7850);
+  NodeId at[3][2][3];
+  for (int x = 0; x < 3; ++x) {
+    for (int y = 0; y < 2; ++y) {
+      for (int z = 0; z < 3; ++z) {
+        at[x][y][z] = b.node(std::string("N") + std::to_string(100 * x + 10 * y + z), 6.0 * x,
+                             5.0 * y, 3.5 * z);
+        const std::string name = std::to_string(100 * x + 10 * y + z);
+        if (z == 0) {
+          b.fix_all(at[x][y][z]);
+          continue;
+        }
+        b.member("C" + name, at[x][y][z - 1], at[x][y][z], s, steel);
+        if (x > 0) b.member("X" + name, at[x - 1][y][z], at[x][y][z], s, steel);
+        if (y > 0) b.member("Y" + name, at[x][y - 1][z], at[x][y][z], s, steel);
+      }
+    }
+  }
+  b.member("brace", at[0][0][2], at[2][1][2], s, steel);
+  return b.model;
+}
+
+TEST(FramePlanes, AreFoundFromTheCoordinatesAndNamedByWhatIsConstant) {
+  const Model model = grid_frame();
+  const std::vector<FramePlane> planes = find_planes(model, UnitSystem());
+  std::vector<std::string> names;
+  for (const FramePlane& p : planes) names.push_back(p.name);
+  EXPECT_EQ(names, (std::vector<std::string>{"y = 0 m", "y = 5 m", "x = 0 m", "x = 6 m", "x = 12 m",
+                                             "N0 to N210", "z = 3.5 m", "z = 7 m"}));
+  const FramePlane* front = find_plane(planes, "y=0");
+  ASSERT_NE(front, nullptr);
+  EXPECT_EQ(front->members.size(), 3 * 2u + 2 * 2u);  // columns and beams
+  EXPECT_EQ(find_plane(planes, "y = 5 m"), &planes[1]);
+  EXPECT_EQ(find_plane(planes, "x=1"), nullptr);  // not the start of x = 12
+  EXPECT_EQ(find_plane(planes, "N0toN210"), &planes[5]);
+  // The diagonal plane holds the brace and the four columns beneath its ends.
+  EXPECT_EQ(planes[5].members.size(), 5u);
+  // A column stands in two planes: the one with more members shows it.
+  EXPECT_EQ(plane_of(planes, MemberId(0)), front);
+  EXPECT_EQ(plane_of(planes, MemberId()), nullptr);
+  FrameBuilder flat(Plane::xz);
+  EXPECT_TRUE(find_planes(flat.model, UnitSystem()).empty());
+}
+
+/// Every plane is seen from the front: its points keep their distances on the page.
+TEST(FramePlanes, AreSeenFromTheFront) {
+  const Model model = grid_frame();
+  for (const FramePlane& p : find_planes(model, UnitSystem())) {
+    std::vector<Vector3d> points;
+    for (const MemberId id : p.members)
+      points.push_back(model.nodes[model.members[id].end].position);
+    const View view(model, points, p.view(model));
+    for (const MemberId id : p.members) {
+      const Member& m = model.members[id];
+      const Vector3d &a = model.nodes[m.start].position, &b = model.nodes[m.end].position;
+      EXPECT_NEAR((view(a) - view(b)).norm(), view.scale() * (a - b).norm(), 1e-6) << p.name;
+    }
+    if (!p.floor) {
+      EXPECT_GT(view.direction(Vector3d(1, 1, 0))[0], 0) << p.name;
+      EXPECT_LT(view.direction(Vector3d(0, 0, 1))[1], 0) << p.name;
+    }
+  }
 }
 
 TEST_F(Drawing, AnUnloadedFrameDrawsToo) {
@@ -133,7 +200,7 @@ TEST_F(Drawing, AnUnloadedFrameDrawsToo) {
   b.member("m", A, B, b.section(bending_only(1e-4, 1e-2)), b.material(210e9, 81e9));
   b.fix(A, {0, 2, 4});
   const RunResult r = b.run();
-  EXPECT_EQ(draw_results(r, UnitSystem(), folder), 4);
+  EXPECT_EQ(draw_results(r, UnitSystem(), folder), 6);
 }
 
 }  // namespace

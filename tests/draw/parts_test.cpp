@@ -138,7 +138,9 @@ TEST(ShownMembers, AreAllOrThoseThatWereNamed) {
 TEST(Panels, SideBySideHaveOneScaleAndDoNotOverlap) {
   Cantilever c(Plane::xz);
   const Both both(c.b);
-  const std::vector<Vector3d> extent = corners(c.b.model, c.b.model.members.ids());
+  // The cantilever lies; what has to fit is as tall as it is long.
+  std::vector<Vector3d> extent = corners(c.b.model, c.b.model.members.ids());
+  extent.emplace_back(extent[0] + Vector3d(0, 0, (extent[1] - extent[0]).norm()));
   FigureSettings settings;
   std::vector<double> scales;
   std::vector<std::pair<double, double>> reach;  // of the frame on the page
@@ -167,6 +169,17 @@ TEST(Panels, SideBySideHaveOneScaleAndDoNotOverlap) {
   EXPECT_LT(reach[0].second, reach[1].first);
   EXPECT_LT(reach[0].second, Canvas::kWidth / 2);
   EXPECT_GT(reach[1].first, Canvas::kWidth / 2);
+}
+
+TEST(Panels, OfWideFramesLieAboveEachOther) {
+  Cantilever c(Plane::xz);
+  const std::vector<Vector3d> wide = corners(c.b.model, c.b.model.members.ids());
+  std::vector<Vector3d> tall = wide;
+  tall.emplace_back(wide[0] + Vector3d(0, 0, 3 * (wide[1] - wide[0]).norm()));
+  EXPECT_TRUE(is_wide(c.b.model, wide, default_view(c.b.model)));
+  EXPECT_FALSE(is_wide(c.b.model, tall, default_view(c.b.model)));
+  EXPECT_LT(half_page(true, true).high[1], half_page(false, true).low[1]);
+  EXPECT_LT(half_page(true).high[0], half_page(false).low[0]);
 }
 
 TEST(Strokes, TwoAnalysesDifferInColourAndDashes) {

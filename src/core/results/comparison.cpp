@@ -207,17 +207,20 @@ NodeId furthest_node(const Step& step, int direction) {
   return best;
 }
 
+MemberExtremes extremes_of(const MemberLine& line) {
+  MemberExtremes all;
+  const std::array<Extreme, 6> forces = line.extremes();
+  std::copy(forces.begin(), forces.end(), all.begin());
+  all[kDy] = line.displacement_extremes(Vector3d::UnitY(), true);
+  all[kDz] = line.displacement_extremes(Vector3d::UnitZ(), true);
+  return all;
+}
+
 StepExtremes find_extremes(const Recovery& recovery) {
   const Model& model = recovery.frame().model();
   StepExtremes all(model.members.size());
-  for_each_index(model.members.size(), [&](int i) {
-    const MemberLine line = recovery.line(MemberId(i));
-    MemberExtremes& own = all[MemberId(i)];
-    const std::array<Extreme, 6> forces = line.extremes();
-    std::copy(forces.begin(), forces.end(), own.begin());
-    own[kDy] = line.displacement_extremes(Vector3d::UnitY(), true);
-    own[kDz] = line.displacement_extremes(Vector3d::UnitZ(), true);
-  });
+  for_each_index(model.members.size(),
+                 [&](int i) { all[MemberId(i)] = extremes_of(recovery.line(MemberId(i))); });
   return all;
 }
 

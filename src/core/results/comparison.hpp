@@ -38,6 +38,8 @@ inline constexpr std::array<std::string_view, 8> kExtremeNames = {"N",  "Vy", "V
                                                                   "My", "Mz", "dy", "dz"};
 inline constexpr int kDy = 6, kDz = 7;
 
+MemberExtremes extremes_of(const MemberLine& line);
+
 /// Those of every member in one step.
 using StepExtremes = IndexedVector<MemberId, MemberExtremes>;
 StepExtremes find_extremes(const Recovery& recovery);

@@ -65,6 +65,61 @@ std::vector<EffectiveLength> EffectiveLengths::in_mode(
   return lengths;
 }
 
+namespace {
+
+/// True if two members continue each other at a node: sin of the angle between them below this.
+constexpr double kStraight = 1e-6;
+
+/// The member on the other side of a node, if it is the same column; else invalid.
+MemberId continuation(const Model& model, const std::vector<MemberId>& at_node, MemberId id,
+                      NodeId node) {
+  if (at_node.size() != 2) return {};
+  const MemberId other = at_node[0] == id ? at_node[1] : at_node[0];
+  const Member &a = model.members[id], &b = model.members[other];
+  const bool alike = a.kind == MemberKind::frame && b.kind == MemberKind::frame &&
+                     a.section == b.section && a.material == b.material && a.roll == b.roll;
+  const Vector3d along_a = model.nodes[a.end].position - model.nodes[a.start].position;
+  const Vector3d along_b = model.nodes[b.end].position - model.nodes[b.start].position;
+  const bool head_to_tail = (a.start == node) != (b.start == node);
+  const Vector3d onward = head_to_tail ? along_b : Vector3d(-along_b);
+  const bool straight = along_a.dot(onward) > 0 &&
+                        along_a.cross(onward).norm() <= kStraight * along_a.norm() * onward.norm();
+  const auto rigid = [node](const Member& m) {
+    const auto& joint = m.joints[m.start == node ? 0 : 1];
+    return std::all_of(joint.begin(), joint.end(), [](double k) { return k == kRigid; });
+  };
+  return alike && straight && rigid(a) && rigid(b) ? other : MemberId();
+}
+
+}  // namespace
+
+IndexedVector<MemberId, double> run_lengths(const Model& model) {
+  IndexedVector<NodeId, std::vector<MemberId>> at(model.nodes.size());
+  for (const MemberId id : model.members.ids()) {
+    at[model.members[id].start].push_back(id);
+    at[model.members[id].end].push_back(id);
+  }
+  IndexedVector<NodeId, char> supported(model.nodes.size(), 0);
+  for (const Support& s : model.supports) supported[s.node] = 1;
+  IndexedVector<MemberId, double> lengths(model.members.size());
+  for (const MemberId id : model.members.ids()) {
+    double length = model.length(id);
+    for (NodeId node : {model.members[id].start, model.members[id].end}) {
+      MemberId last = id;
+      while (supported[node] == 0) {
+        const MemberId next = continuation(model, at[node], last, node);
+        if (!next.valid() || next == id) break;
+        length += model.length(next);
+        const Member& m = model.members[next];
+        node = m.start == node ? m.end : m.start;
+        last = next;
+      }
+    }
+    lengths[id] = length;
+  }
+  return lengths;
+}
+
 void recommend_lengths(std::vector<BucklingMode>& modes) {
   if (modes.empty()) return;
   struct Done {

@@ -26,6 +26,10 @@ class EffectiveLengths {
   IndexedVector<MemberId, Alignment> alignment_;
 };
 
+/// Length of the straight run of members that each is a piece of, m: of one section, material and
+/// roll, joined rigidly at nodes where nothing else is joined or held.
+IndexedVector<MemberId, double> run_lengths(const Model& model);
+
 /// Marks for each member and axis the row of the lowest mode that bends it about that axis.
 /// `modes`: rising factors.
 void recommend_lengths(std::vector<BucklingMode>& modes);
