@@ -17,7 +17,7 @@
 #include "core/analysis/p_delta.hpp"
 #include "core/analysis/run.hpp"
 #include "core/results/recovery.hpp"
-#include "core/solve/large_blocks.hpp"
+#include "core/solve/buffer_pool.hpp"
 #include "core/system/ordering.hpp"
 #include "read/model_file.hpp"
 #include "write/write_tables.hpp"
@@ -282,7 +282,7 @@ void cholmod_alone(benchmark::State& state) {
 }
 
 #define PHASE(name) BENCHMARK(name)->DenseRange(0, 2)->Unit(benchmark::kMillisecond)
-const bool as_in_the_program = (keep_large_blocks(), true);
+const bool as_in_the_program = (keep_freed_buffers(), true);
 
 PHASE(read);
 PHASE(order);

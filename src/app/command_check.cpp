@@ -8,7 +8,7 @@
 #include "app/options.hpp"
 #include "app/text.hpp"
 #include "core/analysis/elastic_frame.hpp"
-#include "core/analysis/traps.hpp"
+#include "core/analysis/input_warnings.hpp"
 #include "core/model/local_axes.hpp"
 #include "core/system/mechanism_words.hpp"
 #include "draw/canvas.hpp"
@@ -255,7 +255,7 @@ int command_check(const Arguments& arguments) {
     fmt::print("{}", tables_as_markdown());
     return kDone;
   }
-  const std::string path = CommandOptions::target(*parsed, "model file");
+  const std::string path = options.target(*parsed, "model file");
   const std::string picture = parsed->count("picture") > 0 ? (*parsed)["picture"].as<std::string>()
                                                            : base_name(path) + "-check.svg";
   if (!is_picture(picture)) {
@@ -267,8 +267,8 @@ int command_check(const Arguments& arguments) {
   const ElasticFrame frame = make_elastic_frame(file.model);
   const int width = terminal_width();
   const bool stands = tell_loose_parts(frame, width);
-  for (const std::string& trap : traps(frame)) {
-    fmt::print("{}\n", wrapped("  warning    " + trap, width, 13));
+  for (const std::string& words : input_warnings(frame)) {
+    fmt::print("{}\n", wrapped("  warning    " + words, width, 13));
   }
   for (const Complaint& warning : file.warnings) {
     fmt::print("{}\n", wrapped(fmt::format("  warning    {}:{}: {}", file.path, warning.at.line,

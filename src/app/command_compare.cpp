@@ -11,7 +11,7 @@
 #include "app/table_text.hpp"
 #include "app/text.hpp"
 #include "read/model_changes.hpp"
-#include "read/near_names.hpp"
+#include "read/name_matching.hpp"
 
 namespace ulterix {
 
@@ -257,8 +257,7 @@ int command_compare(const Arguments& arguments) {
       "format", kTableFormats, cxxopts::value<std::string>()->default_value("text"), "FORMAT");
   const auto parsed = options.parse(arguments);
   if (!parsed) return kDone;
-  if (parsed->count("target") == 0) throw CallError("results folder is missing");
-  const auto folders = (*parsed)["target"].as<Names>();
+  const auto folders = options.targets(*parsed, "results folder");
   if (folders.size() > 2) throw CallError("expected one or two results folders");
   CompareRequest request;
   for (const auto& [option, list] : {std::pair<const char*, Names*>{"analysis", &request.analyses},

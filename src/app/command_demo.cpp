@@ -8,7 +8,8 @@
 #include "app/demo_model.hpp"
 #include "app/options.hpp"
 #include "app/run_and_write.hpp"
-#include "read/near_names.hpp"
+#include "app/text.hpp"
+#include "read/name_matching.hpp"
 
 namespace ulterix {
 
@@ -40,8 +41,8 @@ void refuse_if_changed(const std::filesystem::path& model, const DemoModel& demo
 std::string what_next(const DemoModel& demo) {
   if (demo.name == "gantry") {
     return "\nLook at   ulterix draw {0} mode --analysis free --mode 1-3\n"
-           "          ulterix table {0} effective_lengths --load U1\n"
-           "Change    {1}: forget tie-B (put a # before it) and run it again:\n"
+           "          ulterix table {0} buckling_lengths --load U1\n"
+           "Change    {1}: which of the two ties may go? put a # before tie-B and run it again:\n"
            "          ulterix run {1} -o {0}-2\n"
            "          and compare: ulterix compare {0} {0}-2\n";
   }
@@ -75,7 +76,7 @@ int command_demo(const Arguments& arguments) {
   if (!parsed) return kDone;
   const DemoModel& demo = find_demo((*parsed)["example"].as<std::string>());
   const std::filesystem::path folder =
-      parsed->count("target") > 0 ? CommandOptions::target(*parsed, "folder") : "kittiwake-quay";
+      parsed->count("target") > 0 ? options.target(*parsed, "folder") : "kittiwake-quay";
   std::error_code error;
   std::filesystem::create_directories(folder, error);
   const std::filesystem::path model = folder / fmt::format("{}.toml", demo.name);
@@ -88,7 +89,8 @@ int command_demo(const Arguments& arguments) {
   RunSettings settings;
   settings.folder = (folder / fmt::format("{}-results", demo.name)).string();
   const int status = run_and_write(model.string(), settings);
-  fmt::print(fmt::runtime(what_next(demo)), settings.folder, model.string());
+  fmt::print(
+      "{}", as_called(fmt::format(fmt::runtime(what_next(demo)), settings.folder, model.string())));
   return status;
 }
 

@@ -15,7 +15,7 @@
 #include "draw/mode_figure.hpp"
 #include "draw/model_figure.hpp"
 #include "draw/result_figures.hpp"
-#include "read/near_names.hpp"
+#include "read/name_matching.hpp"
 #include "write/results_folder.hpp"
 
 namespace ulterix {
@@ -547,8 +547,7 @@ int command_draw(const Arguments& arguments) {
               word(), "FILE");
   const auto parsed = options.parse(arguments);
   if (!parsed) return kDone;
-  if (parsed->count("target") == 0) throw CallError("results folder is missing");
-  const auto targets = (*parsed)["target"].as<Names>();
+  const auto targets = options.targets(*parsed, "results folder");
   if (targets.size() != 2) {
     throw CallError(
         fmt::format("expected a results folder and what to draw: {}", fmt::join(kFigures, ", ")));

@@ -14,7 +14,7 @@
 #include "app/run_and_write.hpp"
 #include "app/text.hpp"
 #include "draw/result_figures.hpp"
-#include "read/near_names.hpp"
+#include "read/name_matching.hpp"
 #include "write/results_folder.hpp"
 #include "write/write_tables.hpp"
 
@@ -52,6 +52,71 @@ void check_names(const ModelFile& file, const std::vector<std::string>& only) {
   }
 }
 
+/// What helps after this result, pasted as it stands.
+std::string next_steps(const RunResult& result, const std::vector<std::string>& figures,
+                       const std::string& target) {
+  std::vector<std::string> lines;
+  const auto look_at = [&](const char* start) {
+    const auto found = std::find_if(figures.begin(), figures.end(),
+                                    [start](const std::string& f) { return f.starts_with(start); });
+    if (found != figures.end()) {
+      lines.push_back(fmt::format("look at {}/figures/{}.png", target, *found));
+    }
+  };
+  const bool modes = std::any_of(result.steps.begin(), result.steps.end(), [](const Step& s) {
+    return s.buckling != nullptr || s.modal != nullptr;
+  });
+  const bool compares = std::any_of(result.comparisons.begin(), result.comparisons.end(),
+                                    [](const auto& rows) { return !rows.empty(); });
+  if (!result.frame.mechanisms.empty()) {
+    look_at("mechanism-");
+  } else {
+    look_at(modes ? "mode-" : "deflected-");
+    if (compares) lines.push_back(fmt::format("ulterix compare {}", target));
+    const bool buckles = std::any_of(result.steps.begin(), result.steps.end(),
+                                     [](const Step& s) { return s.buckling != nullptr; });
+    if (buckles) lines.push_back(fmt::format("ulterix table {} buckling_lengths", target));
+  }
+  if (lines.empty()) lines.push_back(fmt::format("ulterix table {}", target));
+  std::string text;
+  for (const std::string& l : lines) {
+    text += fmt::format(" {:<10} {}\n", text.empty() ? "Next" : "", l);
+  }
+  return text;
+}
+
+/// Keeps only the loads that fit, in every analysis; a case or combination that no analysis asks
+/// for is taken by all of them.
+void keep_loads_only(Model& model, const std::vector<std::string>& wanted) {
+  std::vector<std::string> names;
+  const auto fits_any = [&wanted](const std::string& name) {
+    return std::any_of(wanted.begin(), wanted.end(),
+                       [&name](const std::string& w) { return fits(w, name); });
+  };
+  std::vector<LoadSet> chosen;
+  const auto offer = [&](const LoadSet& set) {
+    names.push_back(set.name);
+    if (fits_any(set.name)) chosen.push_back(set);
+  };
+  for (const LoadSet& set : model.combinations) offer(set);
+  for (const CaseId id : model.cases.ids()) offer(model.case_alone(id));
+  for (const std::string& w : wanted) {
+    const bool any = std::any_of(names.begin(), names.end(),
+                                 [&w](const std::string& name) { return fits(w, name); });
+    if (!any) {
+      throw CallError(fmt::format("--load: no load case or combination \"{}\"{} (there are {})", w,
+                                  did_you_mean(w, names), fmt::join(names, ", ")));
+    }
+  }
+  for (AnalysisSpec& spec : model.analyses) {
+    if (spec.kind == AnalysisKind::modal) continue;
+    const bool state_of_another =
+        std::any_of(model.analyses.begin(), model.analyses.end(),
+                    [&spec](const AnalysisSpec& a) { return a.after_analysis == spec.name; });
+    if (!state_of_another) spec.loads = chosen;
+  }
+}
+
 /// The baseline alone, for all loads of the model.
 void keep_baseline_only(Model& model) {
   for (AnalysisSpec& spec : model.analyses) {
@@ -74,6 +139,7 @@ int run_and_write(const std::string& model_path, const RunSettings& settings) {
   std::optional<ProgressLine> line(settings.quiet);
   const Progress progress = line->callback();
   Model model = file.model;
+  if (!settings.loads.empty()) keep_loads_only(model, settings.loads);
   std::vector<std::string> only = settings.only;
   if (only == std::vector<std::string>{std::string(kBaseline)}) {
     keep_baseline_only(model);
@@ -82,7 +148,7 @@ int run_and_write(const std::string& model_path, const RunSettings& settings) {
   const RunResult result = run(std::move(model), only, progress);
   const std::string model_name = fs::path(file.path).filename().string();
   // Figures are drawn while the tables are written.
-  std::future<int> drawn;
+  std::future<std::vector<std::string>> drawn;
   if (settings.figures) {
     drawn = std::async(std::launch::async, [&] {
       return draw_results(result, file.units, folder.building() / "figures");
@@ -93,7 +159,7 @@ int run_and_write(const std::string& model_path, const RunSettings& settings) {
   const std::string summary = summary_json(result, file.units, file.text, model_name);
   write_text(folder.building() / "summary.json", summary);
   write_text(folder.building() / "model.toml", file.text);
-  const int figures = drawn.valid() ? drawn.get() : 0;
+  const std::vector<std::string> figures = drawn.valid() ? drawn.get() : std::vector<std::string>();
   folder.commit();
   line.reset();  // gone before anything is printed
   if (settings.json) fmt::print("{}", summary);
@@ -109,13 +175,9 @@ int run_and_write(const std::string& model_path, const RunSettings& settings) {
     fmt::print("{}\n",
                wrapped(fmt::format(" Files      {}/   summary.json  results.sqlite  tables/ ({})  "
                                    "figures/ ({})",
-                                   target, files, figures),
+                                   target, files, 2 * figures.size()),
                        width, 12));
-    if (result.frame.mechanisms.empty()) {
-      fmt::print(" Next       ulterix compare {}\n", target);
-    } else {
-      fmt::print(" Next       look at {}/figures/mechanism-1.png\n", target);
-    }
+    fmt::print("{}", as_called(next_steps(result, figures, target)));
   }
   return exit_status(result);
 }
@@ -129,8 +191,9 @@ int command_run(const Arguments& arguments) {
       "      one analysis beside first-order, into trial/\n");
   options.add()("o,output", "results folder (default MODEL-results)", cxxopts::value<std::string>(),
                 "DIR")("analysis", "only this analysis (may be repeated)",
-                       cxxopts::value<std::vector<std::string>>(),
-                       "NAME")("no-figures", "draw nothing")(
+                       cxxopts::value<std::vector<std::string>>(), "NAME")(
+      "load", "only these load cases or combinations, in every analysis; patterns too",
+      cxxopts::value<std::vector<std::string>>(), "NAME")("no-figures", "draw nothing")(
       "quiet", "print nothing but complaints")("full", "print every load, mode and storey")(
       "tables", "CSV files: short, or all (the long lists too)",
       cxxopts::value<std::string>()->default_value("short"),
@@ -142,6 +205,9 @@ int command_run(const Arguments& arguments) {
   if (parsed->count("analysis") > 0) {
     settings.only = (*parsed)["analysis"].as<std::vector<std::string>>();
   }
+  if (parsed->count("load") > 0) {
+    settings.loads = (*parsed)["load"].as<std::vector<std::string>>();
+  }
   settings.figures = parsed->count("no-figures") == 0;
   settings.quiet = parsed->count("quiet") > 0;
   settings.full = parsed->count("full") > 0;
@@ -151,7 +217,7 @@ int command_run(const Arguments& arguments) {
     throw CallError(fmt::format("--tables: expected short or all, got \"{}\"", tables));
   }
   settings.long_tables = tables == "all";
-  return run_and_write(CommandOptions::target(*parsed, "model file"), settings);
+  return run_and_write(options.target(*parsed, "model file"), settings);
 }
 
 }  // namespace ulterix

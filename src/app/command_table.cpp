@@ -9,7 +9,7 @@
 #include "app/results_input.hpp"
 #include "app/table_text.hpp"
 #include "app/text.hpp"
-#include "read/near_names.hpp"
+#include "read/name_matching.hpp"
 
 namespace ulterix {
 
@@ -237,8 +237,7 @@ int command_table(const Arguments& arguments) {
       "format", kTableFormats, word()->default_value("text"), "FORMAT");
   const auto parsed = options.parse(arguments);
   if (!parsed) return kDone;
-  if (parsed->count("target") == 0) throw CallError("results folder is missing");
-  const auto targets = (*parsed)["target"].as<Names>();
+  const auto targets = options.targets(*parsed, "results folder");
   if (targets.size() > 2) throw CallError("expected a results folder and a table");
   const Results results(targets[0]);
   if (targets.size() == 1) {

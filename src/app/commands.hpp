@@ -18,6 +18,7 @@ int command_table(const Arguments& arguments);
 int command_demo(const Arguments& arguments);
 
 /// The whole program: finds the command, turns trouble into words on stderr and an exit status.
-int run_program(const Arguments& arguments);
+/// `called`: how it was called, for the commands that it prints.
+int run_program(const Arguments& arguments, const std::string& called = "ulterix");
 
 }  // namespace ulterix

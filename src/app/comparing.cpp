@@ -10,7 +10,7 @@
 #include "app/stored_run.hpp"
 #include "app/text.hpp"
 #include "core/analysis/run.hpp"
-#include "read/near_names.hpp"
+#include "read/name_matching.hpp"
 #include "write/tables.hpp"
 
 namespace ulterix {

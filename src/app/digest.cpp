@@ -165,7 +165,9 @@ class Digest {
     }
     for (const Step& step : result_.steps) {
       if (step.outcome.stands() && !step.outcome.reason.empty()) {
-        line(fmt::format("   {} ({}): {}", step.loads.name, step.analysis, step.outcome.reason), 7);
+        line(fmt::format("   note, {} ({}): {}", step.loads.name, step.analysis,
+                         step.outcome.reason),
+             7);
       }
     }
   }
@@ -471,10 +473,10 @@ class Digest {
   }
 
   /// The storey of the largest index, which has the other hand formulas too, and its loads.
-  const StoreyOpinion* nearest_to_trouble(std::string& loads) const {
-    const StoreyOpinion* worst = nullptr;
+  const StoreyFormulas* nearest_to_trouble(std::string& loads) const {
+    const StoreyFormulas* worst = nullptr;
     for (std::size_t i = 0; i < result_.steps.size(); ++i) {
-      for (const StoreyOpinion& o : result_.storey_opinions[i]) {
+      for (const StoreyFormulas& o : result_.storey_formulas[i]) {
         if (!o.index || (worst != nullptr && *o.index <= *worst->index)) continue;
         worst = &o;
         loads = result_.steps[i].loads.name;
@@ -486,7 +488,7 @@ class Digest {
   /// What the standards say of the storey that is nearest to trouble.
   void standards() {
     std::string loads;
-    const StoreyOpinion* worst = nearest_to_trouble(loads);
+    const StoreyFormulas* worst = nearest_to_trouble(loads);
     if (worst == nullptr) return;
     line(fmt::format(
              " Standards  storey {} along {} in {}, hand formulas: B2 {} (AISC 360), 1/(1 - Q) "
@@ -505,7 +507,7 @@ class Digest {
   }
 
   /// Where the hand formula and the eigenproblem part by more than a third, both are told.
-  void beside_computed(const StoreyOpinion& storey, const std::string& loads) {
+  void beside_computed(const StoreyFormulas& storey, const std::string& loads) {
     constexpr double kFar = 4.0 / 3;
     const BucklingMode* sway = nullptr;
     for (const Step& step : result_.steps) {
@@ -546,7 +548,7 @@ class Digest {
                      kAxisNames[worst->direction], ratio_text(worst->amplification)),
          12);
     std::string loads;
-    const StoreyOpinion* opinion = nearest_to_trouble(loads);
+    const StoreyFormulas* opinion = nearest_to_trouble(loads);
     if (opinion == nullptr) return;
     line(fmt::format(
              "            hand formulas for storey {} in {}: alpha_cr {:.3g}, Q {:.3f}, B2 {}; "

@@ -7,6 +7,7 @@
 #include <map>
 
 #include "app/text.hpp"
+#include "core/results/effective_lengths.hpp"
 #include "core/results/modes.hpp"
 
 namespace ulterix {
@@ -142,9 +143,11 @@ std::string length_lines(const RunResult& result, const BucklingResult& r, const
                          bool full) {
   struct Row {
     std::array<std::string, 2> length, K, mode;
+    std::string run;  ///< K over the whole straight column, where the member is a piece of it
     double first = 0;
   };
   const Model& model = *result.model;
+  const IndexedVector<MemberId, double> runs = run_lengths(model);
   std::map<int, Row> rows;
   for (const BucklingMode& mode : r.modes) {
     for (const EffectiveLength& e : mode.lengths) {
@@ -157,6 +160,10 @@ std::string length_lines(const RunResult& result, const BucklingResult& r, const
         row.length[i] = in_units(units, Quantity::length, *length);
         row.K[i] = fmt::format("{:.2f}", *K);
         row.mode[i] = fmt::format("{}", mode.number);
+        if (runs[e.member] > 1.001 * model.length(e.member)) {
+          row.run += fmt::format("{}K{} {:.2f}", row.run.empty() ? "" : ", ", about_y ? "y" : "z",
+                                 *length / runs[e.member]);
+        }
         if (row.first == 0) row.first = mode.factor;
       }
     }
@@ -168,12 +175,15 @@ std::string length_lines(const RunResult& result, const BucklingResult& r, const
   constexpr std::size_t kMostMembers = 4;
   const std::string m = units.label(Quantity::length);
   TextTable table({Align::left, Align::right, Align::right, Align::right, Align::right,
-                   Align::right, Align::right});
-  table.add({"Effective lengths", "Ly " + m, "Ky", "mode", "Lz " + m, "Kz", "mode"});
+                   Align::right, Align::right, Align::left});
+  const bool pieces = std::any_of(sorted.begin(), sorted.end(),
+                                  [](const auto& row) { return !row.second.run.empty(); });
+  table.add({"Effective lengths", "Ly " + m, "Ky", "mode", "Lz " + m, "Kz", "mode",
+             pieces ? "over the whole column" : ""});
   for (std::size_t i = 0; i < sorted.size() && (full || i < kMostMembers); ++i) {
     const Row& row = sorted[i].second;
     table.add({"  " + model.members[MemberId(sorted[i].first)].name, row.length[0], row.K[0],
-               row.mode[0], row.length[1], row.K[1], row.mode[1]});
+               row.mode[0], row.length[1], row.K[1], row.mode[1], row.run});
   }
   return table.print();
 }

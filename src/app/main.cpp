@@ -6,7 +6,7 @@
 #include "app/commands.hpp"
 #include "core/solve/blas_check.hpp"
 #include "core/solve/blas_threads.hpp"
-#include "core/solve/large_blocks.hpp"
+#include "core/solve/buffer_pool.hpp"
 
 namespace {
 
@@ -32,7 +32,7 @@ bool library_is_right(char** argv) {
 
 int main(int argc, char** argv) {
   ulterix::keep_blas_to_its_caller();
-  ulterix::keep_large_blocks();
+  ulterix::keep_freed_buffers();
   if (!library_is_right(argv)) return ulterix::kMachineFault;
-  return ulterix::run_program({argv + 1, argv + argc});
+  return ulterix::run_program({argv + 1, argv + argc}, argc > 0 ? argv[0] : "ulterix");
 }

@@ -27,11 +27,17 @@ class CommandOptions {
   /// Parses; prints the help and returns nothing if it was asked for. Throws CallError.
   std::optional<cxxopts::ParseResult> parse(const Arguments& arguments);
 
-  /// The one positional argument (a file or folder); throws CallError if it is missing.
-  static std::string target(const cxxopts::ParseResult& parsed, const std::string& what);
+  /// All positional arguments; throws CallError if there is none.
+  std::vector<std::string> targets(const cxxopts::ParseResult& parsed,
+                                   const std::string& what) const;
+  /// The one positional argument (a file or folder).
+  std::string target(const cxxopts::ParseResult& parsed, const std::string& what) const;
 
  private:
-  std::string command_, about_, example_;
+  /// "; did you mean ...?" for an option that does not exist.
+  std::string option_hint(const std::string& words) const;
+
+  std::string command_, usage_, about_, example_;
   cxxopts::Options options_;
 };
 

@@ -7,7 +7,8 @@
 
 #include "app/commands.hpp"
 #include "app/options.hpp"
-#include "read/near_names.hpp"
+#include "app/text.hpp"
+#include "read/name_matching.hpp"
 #include "units/printable.hpp"
 #include "write/results_folder.hpp"
 #include "write/results_store.hpp"
@@ -73,7 +74,8 @@ void tell(const std::string& words) {
 
 }  // namespace
 
-int run_program(const Arguments& arguments) {
+int run_program(const Arguments& arguments, const std::string& called) {
+  set_program_name(called);
   try {
     const int status = dispatch(arguments);
     // What was printed may have stayed in the buffer until now.

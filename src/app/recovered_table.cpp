@@ -6,7 +6,7 @@
 
 #include "app/options.hpp"
 #include "app/stored_run.hpp"
-#include "read/near_names.hpp"
+#include "read/name_matching.hpp"
 #include "write/recovered_tables.hpp"
 
 namespace ulterix {
@@ -54,7 +54,8 @@ bool fits_any(const Names& wanted, const std::string& name) {
                      [&name](const std::string& w) { return fits(w, name); });
 }
 
-/// Names of the members that fit a name, a pattern or the name of a run, in the model's order; throws for a name or pattern without any.
+/// Names of the members that fit a name, a pattern or the name of a run, in the model's order;
+/// throws for a name or pattern without any.
 Names fitting_members(const Model& model, Names wanted) {
   Names known, fitting;
   for (const Member& m : model.members) known.push_back(m.name);

@@ -7,7 +7,7 @@
 
 #include "app/options.hpp"
 #include "app/text.hpp"
-#include "read/near_names.hpp"
+#include "read/name_matching.hpp"
 #include "write/number_text.hpp"
 #include "write/results_folder.hpp"
 

@@ -6,8 +6,9 @@
 namespace ulterix {
 
 struct RunSettings {
-  std::string folder;             ///< results folder; "": MODEL-results
-  std::vector<std::string> only;  ///< analyses to run; empty: all
+  std::string folder;              ///< results folder; "": MODEL-results
+  std::vector<std::string> only;   ///< analyses to run; empty: all
+  std::vector<std::string> loads;  ///< to run them for; empty: all
   bool figures = true;
   bool quiet = false;
   bool json = false;

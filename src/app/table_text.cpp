@@ -7,7 +7,7 @@
 
 #include "app/options.hpp"
 #include "app/text.hpp"
-#include "read/near_names.hpp"
+#include "read/name_matching.hpp"
 #include "write/csv.hpp"
 #include "write/json.hpp"
 
@@ -44,7 +44,8 @@ std::string lined_up(const StoredTable& table) {
   std::string left_out;
   for (std::size_t i = 0; i < table.header.size(); ++i) {
     if (says_nothing(table, i)) {
-      left_out += (left_out.empty() ? "" : ", ") + table.header[i].substr(0, table.header[i].find('['));
+      left_out +=
+          (left_out.empty() ? "" : ", ") + table.header[i].substr(0, table.header[i].find('['));
     } else {
       shown.push_back(i);
     }

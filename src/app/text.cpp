@@ -67,4 +67,30 @@ int terminal_width() {
   return std::clamp(width, 60, 120);
 }
 
+namespace {
+
+std::string& program_name() {
+  static std::string name = "ulterix";
+  return name;
+}
+
+}  // namespace
+
+void set_program_name(const std::string& name) {
+  program_name() = name;
+}
+
+std::string as_called(const std::string& text) {
+  static const std::string kName = "ulterix ";
+  std::string result;
+  std::size_t from = 0;
+  for (std::size_t at = text.find(kName); at != std::string::npos; at = text.find(kName, from)) {
+    const bool word = at == 0 || text[at - 1] == ' ' || text[at - 1] == '\n';
+    result.append(text, from, at - from);
+    result += word ? program_name() + " " : kName;
+    from = at + kName.size();
+  }
+  return result.append(text, from);
+}
+
 }  // namespace ulterix

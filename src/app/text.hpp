@@ -24,6 +24,11 @@ class TextTable {
 /// Breaks text at spaces to the width, further lines indented.
 std::string wrapped(const std::string& text, int width, int indent);
 
+/// How the program was called; commands that it prints can then be pasted.
+void set_program_name(const std::string& name);
+/// The text with every `ulterix ` of a command as the program was called.
+std::string as_called(const std::string& text);
+
 /// Width of the terminal (or of COLUMNS), between 60 and 120.
 int terminal_width();
 

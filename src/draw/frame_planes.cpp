@@ -31,7 +31,8 @@ std::optional<Vector3d> normal_of(const Model& model, MemberId id) {
   // One of the two, and exact for what is parallel to an axis.
   for (double& c : normal) c = std::abs(c) < kSameDirection ? 0 : c;
   normal.normalize();
-  const bool flip = normal[0] < 0 || (normal[0] == 0 && (normal[1] < 0 || (normal[1] == 0 && normal[2] < 0)));
+  const bool flip =
+      normal[0] < 0 || (normal[0] == 0 && (normal[1] < 0 || (normal[1] == 0 && normal[2] < 0)));
   return flip ? Vector3d(-normal) : normal;
 }
 

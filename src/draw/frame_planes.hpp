@@ -11,18 +11,18 @@ namespace ulterix {
 
 /// A vertical plane of a space frame, or a floor: what an engineer reads at a time.
 struct FramePlane {
-  std::string name;              ///< "y = 12 m", "z = 7.2 m", "A1 to C1" where it is skew
-  Vector3d normal;               ///< unit
-  double offset = 0;             ///< normal·position of its points, m
-  bool floor = false;            ///< across the vertical
-  std::vector<MemberId> members; ///< both ends of them lie in it
+  std::string name;               ///< "y = 12 m", "z = 7.2 m", "A1 to C1" where it is skew
+  Vector3d normal;                ///< unit
+  double offset = 0;              ///< normal·position of its points, m
+  bool floor = false;             ///< across the vertical
+  std::vector<MemberId> members;  ///< both ends of them lie in it
 
   /// Seen from the front of it: x to the right, or y where it is across x.
   ViewDirection view(const Model& model) const;
 };
 
-/// The planes that hold members in more than one direction, vertical ones first, each kind by rising
-/// offset; names in the units of length given. Empty for a plane frame.
+/// The planes that hold members in more than one direction, vertical ones first, each kind by
+/// rising offset; names in the units of length given. Empty for a plane frame.
 std::vector<FramePlane> find_planes(const Model& model, const UnitSystem& units);
 
 /// The plane that shows a member best: of those that hold it the one with most members, a vertical

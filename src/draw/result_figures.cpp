@@ -40,7 +40,7 @@ class RunFigures {
       : result_(result), model_(*result.model), units_(units), folder_(folder) {}
 
   void draw_model_figure() {
-    files_ += 2;
+    names_.emplace_back("model");
     draw_files(both_formats(folder_, "model"), model_.title + ": the model",
                [&](Canvas& canvas) { draw_model(canvas, model_, units_); });
   }
@@ -61,7 +61,8 @@ class RunFigures {
     const FramePlane* plane = plane_of(planes, governing.member);
     if (plane != nullptr) settings = in_plane(settings, model_, *plane);
     const std::string &loads = second.loads.name, file = as_file_name(loads);
-    files_ += 4;
+    names_.push_back("deflected-" + file);
+    names_.push_back("moment-" + file);
     draw_files(both_formats(folder_, "deflected-" + file),
                fmt::format("{}: deflected shape under {}", model_.title, loads),
                [&](Canvas& canvas) { draw_deflected(canvas, steps, units_, settings); });
@@ -83,7 +84,7 @@ class RunFigures {
     }
   }
 
-  int files() const { return files_; }
+  const std::vector<std::string>& names() const { return names_; }
 
  private:
   static std::size_t number_of_modes(const Step& step) {
@@ -104,7 +105,7 @@ class RunFigures {
     const std::string heading =
         modes_heading(step.buckling != nullptr, step.analysis, step.loads.name);
     const std::string name = as_file_name(modes_file_name(step.analysis, step.loads.name, numbers));
-    files_ += 2;
+    names_.push_back(name);
     draw_files(both_formats(folder_, name), fmt::format("{}: {}", model_.title, heading),
                [&](Canvas& canvas) { draw_modes(canvas, model_, heading, modes); });
   }
@@ -113,21 +114,20 @@ class RunFigures {
   const Model& model_;
   const UnitSystem& units_;
   fs::path folder_;
-  int files_ = 0;
+  std::vector<std::string> names_;
 };
 
-int draw_all_mechanisms(const RunResult& result, const fs::path& folder) {
+void draw_all_mechanisms(const RunResult& result, const fs::path& folder,
+                         std::vector<std::string>& names) {
   const auto& all = result.frame.mechanisms;
-  int files = 0;
   for (std::size_t i = 0; i < all.size() && i < kMostMechanisms; ++i) {
-    draw_files(both_formats(folder, fmt::format("mechanism-{}", i + 1)),
+    names.push_back(fmt::format("mechanism-{}", i + 1));
+    draw_files(both_formats(folder, names.back()),
                fmt::format("{}: {}", result.model->title, all[i].words), [&](Canvas& canvas) {
                  draw_mechanism(canvas, *result.frame.system, all[i], static_cast<int>(i) + 1,
                                 static_cast<int>(all.size()));
                });
-    files += 2;
   }
-  return files;
 }
 
 }  // namespace
@@ -192,14 +192,17 @@ std::optional<GoverningStep> governing_step(const RunResult& result) {
   return std::nullopt;
 }
 
-int draw_results(const RunResult& result, const UnitSystem& units, const fs::path& folder) {
-  const int mechanisms = draw_all_mechanisms(result, folder);
-  if (result.model->members.empty()) return mechanisms;
+std::vector<std::string> draw_results(const RunResult& result, const UnitSystem& units,
+                                      const fs::path& folder) {
+  std::vector<std::string> names;
+  draw_all_mechanisms(result, folder, names);
+  if (result.model->members.empty()) return names;
   RunFigures figures(result, units, folder);
   figures.draw_model_figure();
   if (const auto governing = governing_step(result)) figures.draw_governing(*governing);
   figures.draw_modes_of_analyses();
-  return mechanisms + figures.files();
+  names.insert(names.end(), figures.names().begin(), figures.names().end());
+  return names;
 }
 
 }  // namespace ulterix

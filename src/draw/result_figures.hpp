@@ -23,9 +23,9 @@ std::optional<GoverningStep> governing_step(const RunResult& result);
 /// Draws a run into a folder, each figure as SVG and PNG: the model; deflected shape and moments of
 /// the governing step, of a large space frame in the plane of the governing member; the first modes
 /// of each buckling and modal analysis; for a frame that does not stand, each mechanism. Returns
-/// the number of files.
-int draw_results(const RunResult& result, const UnitSystem& units,
-                 const std::filesystem::path& folder);
+/// the names of the figures, each of two files.
+std::vector<std::string> draw_results(const RunResult& result, const UnitSystem& units,
+                                      const std::filesystem::path& folder);
 
 /// "buckling modes, stability, U1", and the name of such a figure's file.
 std::string modes_heading(bool buckling, const std::string& analysis, const std::string& loads);

@@ -4,7 +4,7 @@
 #include <cmath>
 
 #include "core/modes/mode_member.hpp"
-#include "read/near_names.hpp"
+#include "read/name_matching.hpp"
 #include "read/reading.hpp"
 
 namespace ulterix {
@@ -36,11 +36,15 @@ std::vector<LoadSet> select_loads(Reading& r, const Value& value, const std::str
     if (!there) selected.push_back(set);
   };
   for (const auto& [name, at] : r.selection_texts(value, who)) {
-    bool found = false;
+    const bool everything =
+        name == "all" &&
+        std::none_of(all.begin(), all.end(), [](const LoadSet& s) { return s.name == "all"; });
+    bool found = everything;
     for (const LoadSet& set : all) {
       // The name of a list of combinations stands for all of them.
       const bool in_list = set.combination && set.name.starts_with(name + ".");
-      if (set.name != name && !in_list && !(is_pattern(name) && fits(name, set.name))) continue;
+      const bool meant = everything || set.name == name || in_list;
+      if (!meant && !(is_pattern(name) && fits(name, set.name))) continue;
       found = true;
       add(set);
     }
@@ -84,7 +88,7 @@ std::optional<AnalysisKind> read_kind(Reading& r, const Value& t, Location at,
   } else {
     std::vector<std::string> names;
     for (const auto& k : kAnalysisKinds) names.emplace_back(k.text);
-    r.complain(v->at, "{}: no kind of analysis \"{}\"{}", who, *word, did_you_mean(*word, names));
+    r.complain(v->at, "{}: no kind of analysis \"{}\"{}", who, *word, one_of_those(*word, names));
   }
   return std::nullopt;
 }

@@ -5,7 +5,7 @@
 #include <limits>
 #include <map>
 
-#include "read/near_names.hpp"
+#include "read/name_matching.hpp"
 #include "read/reading.hpp"
 
 namespace ulterix {

@@ -3,7 +3,7 @@
 #include <array>
 #include <cmath>
 
-#include "read/near_names.hpp"
+#include "read/name_matching.hpp"
 #include "read/reading.hpp"
 
 namespace ulterix {
@@ -24,8 +24,8 @@ std::optional<Vector6d> read_force(Reading& r, const Value& t, const std::string
   for (int d = 0; d < 6; ++d) {
     const Quantity q = d < 3 ? Quantity::force : Quantity::moment;
     const auto v = r.quantity(t, kForceNames[d], q, who);
+    any = any || t.find(kForceNames[d]) != nullptr;  // one that is refused has its own complaint
     if (!v) continue;
-    any = true;
     force[d] = *v;
     if (global && out_of_plane(r.model, d) && *v != 0) {
       r.complain(t.find(kForceNames[d])->at, "{}: {} acts out of the plane of the frame", who,

@@ -1,7 +1,7 @@
 // Where mass comes from.
 #include <array>
 
-#include "read/near_names.hpp"
+#include "read/name_matching.hpp"
 #include "read/reading.hpp"
 
 namespace ulterix {

@@ -3,7 +3,7 @@
 #include <cmath>
 
 #include "read/catalogue.hpp"
-#include "read/near_names.hpp"
+#include "read/name_matching.hpp"
 #include "read/reading.hpp"
 
 namespace ulterix {

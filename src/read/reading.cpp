@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "read/near_names.hpp"
+#include "read/name_matching.hpp"
 
 namespace ulterix {
 
@@ -56,7 +56,7 @@ bool Reading::complain_about_key(const Entry& entry, const Value& table, std::st
     complain(entry.at, "{}: no key \"{}\"; a name with a dot must stand in quotes", who, entry.key);
   } else {
     complain(entry.at, "{}: no key \"{}\"{}", who, entry.key,
-             did_you_mean(entry.key, key_names(keys)));
+             one_of_those(entry.key, key_names(keys)));
   }
   return true;
 }

@@ -38,9 +38,8 @@ std::optional<std::vector<Value>> unpack_values(std::string_view packed, std::si
   if (rows * sizeof(Value) > 1100 * (packed.size() + 64)) return std::nullopt;
   std::string planes(rows * sizeof(Value) + 1, '\0');
   uLongf size = planes.size();
-  const int status =
-      uncompress(reinterpret_cast<Bytef*>(planes.data()), &size,
-                 reinterpret_cast<const Bytef*>(packed.data()), packed.size());
+  const int status = uncompress(reinterpret_cast<Bytef*>(planes.data()), &size,
+                                reinterpret_cast<const Bytef*>(packed.data()), packed.size());
   if (status != Z_OK || size != rows * sizeof(Value)) return std::nullopt;
   std::vector<Value> column(rows);
   char* bytes = reinterpret_cast<char*>(column.data());

@@ -8,8 +8,8 @@
 
 namespace ulterix {
 
-/// A column as a deflated (zlib) list of its bytes, the first bytes of all values first, which makes
-/// alike bytes neighbours. Little-endian, as the machines that this runs on.
+/// A column as a deflated (zlib) list of its bytes, the first bytes of all values first, which
+/// makes alike bytes neighbours. Little-endian, as the machines that this runs on.
 std::string pack(const std::vector<double>& column);
 std::string pack(const std::vector<std::int32_t>& column);
 

@@ -112,7 +112,7 @@ class StateRows : public RowWriter {
 
   void storey_stability() {
     for (std::size_t i = 0; i < result_.steps.size(); ++i) {
-      for (const StoreyOpinion& row : result_.storey_opinions[i]) {
+      for (const StoreyFormulas& row : result_.storey_formulas[i]) {
         lead(result_.steps[i]);
         sink_.text(row.storey);
         sink_.text(kAxisNames[row.direction]);
@@ -130,7 +130,7 @@ class StateRows : public RowWriter {
 
   void member_amplification() {
     for (std::size_t i = 0; i < result_.steps.size(); ++i) {
-      for (const MemberOpinion& row : result_.member_opinions[i]) {
+      for (const MemberFormulas& row : result_.member_formulas[i]) {
         lead(result_.steps[i]);
         sink_.text(model_.members[row.member].name);
         sink_.text(row.axis == 0 ? "y" : "z");

@@ -117,7 +117,7 @@ TEST_F(Program, WrongCallsAreToldWithStatusTwo) {
            {"", ""},
            {"rnu column.toml",
             "ulterix: no command \"rnu\"; did you mean \"run\"?; see ulterix --help\n"},
-           {"run", "ulterix: model file is missing\n"},
+           {"run", "ulterix: model file is missing: ulterix run MODEL\n"},
            {"run a b", "ulterix: expected one model file, got 2\n"},
            {"run missing.toml",
             "missing.toml: the file cannot be read\n1 error; no analysis run\n"},
@@ -126,7 +126,7 @@ TEST_F(Program, WrongCallsAreToldWithStatusTwo) {
             "first-order, "
             "p-delta, buckling)\n"},
            {"table column.toml steps", "ulterix: column.toml is not a results folder of ulterix\n"},
-           {"table", "ulterix: results folder is missing\n"}}) {
+           {"table", "ulterix: results folder is missing: ulterix table RESULTS TABLE\n"}}) {
     const auto r = w.run(call);
     EXPECT_EQ(r.status, 2) << call;
     EXPECT_EQ(r.err, words) << call;

@@ -5,11 +5,11 @@
 
 #include <algorithm>
 
+#include "core/solve/buffer_pool.hpp"
+#include "core/solve/column_block.hpp"
 #include "core/solve/elimination_tree.hpp"
 #include "core/solve/factorisation.hpp"
 #include "core/solve/indefinite_factor.hpp"
-#include "core/solve/large_blocks.hpp"
-#include "core/solve/packs.hpp"
 #include "support/grid.hpp"
 
 namespace ulterix::testing {
@@ -184,21 +184,21 @@ TEST(LargeBlocks, WhatIsGivenBackServesTheNext) {
   constexpr std::size_t kCount = 1 << 20;  // 8 MB
   const double* place = nullptr;
   {
-    const LargeBlock block = large_block(kCount);
+    const PooledBuffer block = pooled_buffer(kCount);
     block[0] = 1;
     block[kCount - 1] = 2;
     place = block.get();
   }
-  const LargeBlock again = large_block(kCount - 1000);
+  const PooledBuffer again = pooled_buffer(kCount - 1000);
   EXPECT_EQ(again.get(), place);
-  const LargeBlock other = large_block(kCount);
+  const PooledBuffer other = pooled_buffer(kCount);
   EXPECT_NE(other.get(), place);
-  EXPECT_EQ(large_block(0), nullptr);
+  EXPECT_EQ(pooled_buffer(0), nullptr);
 }
 
 TEST(Packs, HoldColumnsRowByRowAndZerosWhereThereIsNone) {
   const Eigen::MatrixXd X = Eigen::MatrixXd::Random(5, 11);
-  const Pack pack(X, 8, 3);
+  const ColumnBlock pack(X, 8, 3);
   for (int i = 0; i < 5; ++i) {
     for (int k = 0; k < kPacked; ++k) EXPECT_EQ(pack.row(i)[k], k < 3 ? X(i, 8 + k) : 0);
   }

@@ -106,8 +106,8 @@ TEST(SecondOpinion, FormulasOfTheStandardsForAShearFrame) {
   f.b.nodal_load(f.lean[2], force6(0, 0, -Q));
   const RunResult r = f.b.run();
   ASSERT_TRUE(r.steps[1].outcome.stands());
-  EXPECT_TRUE(r.storey_opinions[0].empty());  // the baseline has nothing to stand beside
-  const StoreyOpinion& o = r.storey_opinions[1].at(0);
+  EXPECT_TRUE(r.storey_formulas[0].empty());  // the baseline has nothing to stand beside
+  const StoreyFormulas& o = r.storey_formulas[1].at(0);
   const double k = 24 * f.EI / 64, drift = H / k, gravity = 2 * P + Q;
   const double index = gravity * drift / (H * 4);
   EXPECT_RELATIVE(*o.index, index, 1e-3);
@@ -128,19 +128,19 @@ TEST(SecondOpinion, B1OfAColumnInDoubleCurvatureAndOfALoadedOne) {
   f.b.nodal_load(f.left[2], force6(5e3, 0, -2e5));
   f.b.uniform(MemberId(0), 0, 1e3);
   const RunResult r = f.b.run();
-  const auto& all = r.member_opinions[1];
-  const auto of = [&](int member) -> const MemberOpinion& {
+  const auto& all = r.member_formulas[1];
+  const auto of = [&](int member) -> const MemberFormulas& {
     return *std::find_if(all.begin(), all.end(),
-                         [=](const MemberOpinion& o) { return o.member == MemberId(member); });
+                         [=](const MemberFormulas& o) { return o.member == MemberId(member); });
   };
-  const MemberOpinion &loaded = of(0), &plain = of(5);  // left column of each storey
+  const MemberFormulas &loaded = of(0), &plain = of(5);  // left column of each storey
   EXPECT_RELATIVE(loaded.Pe1, M_PI * M_PI * f.EI / 16, kExact);
   EXPECT_EQ(loaded.Cm, 1);
   EXPECT_RELATIVE(*loaded.B1, 1 / (1 + loaded.N / loaded.Pe1), kExact);
   // Rigid girders: equal end moments in double curvature, Cm = 0.6 − 0.4, and B1 is not below 1.
   EXPECT_RELATIVE(plain.Cm, 0.2, 1e-3);
   EXPECT_EQ(*plain.B1, 1);
-  EXPECT_EQ(*plain.B2, *r.storey_opinions[1][1].B2);
+  EXPECT_EQ(*plain.B2, *r.storey_formulas[1][1].B2);
   EXPECT_GT(*plain.computed, 1);
 }
 

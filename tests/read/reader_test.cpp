@@ -6,7 +6,7 @@
 #include "read/document.hpp"
 #include "read/keys.hpp"
 #include "read/model_file.hpp"
-#include "read/near_names.hpp"
+#include "read/name_matching.hpp"
 #include "support/frame_builder.hpp"
 
 namespace ulterix::testing {

@@ -41,9 +41,18 @@ class Workplace {
     const int status = std::system(command.c_str());
     Result result;
     result.status = WIFEXITED(status) ? WEXITSTATUS(status) : -1;
-    result.out = read("stdout.txt");
-    result.err = read("stderr.txt");
+    // The commands that it prints are as it was called.
+    result.out = with_plain_name(read("stdout.txt"));
+    result.err = with_plain_name(read("stderr.txt"));
     return result;
+  }
+
+  static std::string with_plain_name(std::string text) {
+    const std::string called = ULTERIX_PROGRAM;
+    for (std::size_t at = text.find(called); at != std::string::npos; at = text.find(called, at)) {
+      text.replace(at, called.size(), "ulterix");
+    }
+    return text;
   }
 
   void write(const std::string& name, const std::string& text) const {

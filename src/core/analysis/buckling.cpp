@@ -118,8 +118,9 @@ void solve_set(const ElasticFrame& frame, const AnalysisSpec& spec, const Step& 
     // dλ/dk = φ²/(φᵀ(−Kg)φ) = λ·φ²/(φᵀKφ).
     result->gains =
         rank_restraints(*frame.system, shaped->shape, shaped->factor / shaped->stiffness);
-    const auto tries =
-        std::min<std::size_t>(result->gains.size(), std::size_t(spec.try_restraints));
+    // Below 1 the best restraint is told without being asked for.
+    const int asked = std::max(spec.try_restraints, result->lowest() < 1 ? 1 : 0);
+    const auto tries = std::min<std::size_t>(result->gains.size(), std::size_t(asked));
     for (std::size_t i = 0; i < tries; ++i) {
       result->gains[i].held = factor_with(frame, spec, step.loads, result->gains[i]);
     }

@@ -70,10 +70,10 @@ void compare(RunResult& result, std::size_t index) {
       compare_to_first_order(first, own, result.extremes[index], result.storeys[index]);
   const bool whole = step.state.lambda == 1 && first.step().has_state;
   if (step.kind != AnalysisKind::p_delta || !whole) return;
-  result.storey_opinions[index] = storey_opinions(own, result.storeys[index]);
-  result.member_opinions[index] = member_opinions(
+  result.storey_formulas[index] = storey_formulas(own, result.storeys[index]);
+  result.member_formulas[index] = member_formulas(
       first, own, held != nullptr ? find_extremes(first) : result.extremes[baseline],
-      result.extremes[index], result.storey_opinions[index]);
+      result.extremes[index], result.storey_formulas[index]);
 }
 
 /// Steps do not know of each other.
@@ -83,8 +83,8 @@ void read_off_steps(RunResult& result) {
   result.comparisons.resize(count);
   result.storeys.resize(count);
   result.stiffness.resize(count);
-  result.storey_opinions.resize(count);
-  result.member_opinions.resize(count);
+  result.storey_formulas.resize(count);
+  result.member_formulas.resize(count);
   tbb::parallel_for(std::size_t{0}, count, [&result](std::size_t i) { read_off(result, i); });
   tbb::parallel_for(std::size_t{0}, count, [&result](std::size_t i) { compare(result, i); });
   result.envelopes = find_envelopes(result);

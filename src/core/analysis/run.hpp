@@ -5,7 +5,7 @@
 #include "core/analysis/elastic_frame.hpp"
 #include "core/results/comparison.hpp"
 #include "core/results/envelopes.hpp"
-#include "core/results/second_opinion.hpp"
+#include "core/results/standard_formulas.hpp"
 #include "core/results/stiffness.hpp"
 #include "core/results/storeys.hpp"
 
@@ -24,8 +24,8 @@ struct RunResult {
   std::vector<std::vector<StoreyRow>> storeys;  ///< of each step
   std::vector<std::vector<StiffnessRow>> stiffness;
   /// Hand formulas beside each second-order step.
-  std::vector<std::vector<StoreyOpinion>> storey_opinions;
-  std::vector<std::vector<MemberOpinion>> member_opinions;
+  std::vector<std::vector<StoreyFormulas>> storey_formulas;
+  std::vector<std::vector<MemberFormulas>> member_formulas;
   std::vector<EnvelopeRow> envelopes;
   /// The frame under the holds of an analysis that has some, and first-order on it; by its name.
   struct Held {

@@ -19,7 +19,7 @@ using NodeRows = Eigen::Matrix<double, 12, kPacked, Eigen::RowMajor>;
 constexpr double kVanished = 1e-13;
 
 /// Motion of a member's nodes in global directions, from the rows of a pack.
-void gather(const InnerUnknowns& u, MemberId id, const Pack& x, NodeRows& nodes) {
+void gather(const InnerUnknowns& u, MemberId id, const ColumnBlock& x, NodeRows& nodes) {
   if (u.skew[id] != 0) {
     const Member& m = u.frame->model().members[id];
     nodes.setZero();
@@ -47,7 +47,7 @@ void gather(const InnerUnknowns& u, MemberId id, const Pack& x, NodeRows& nodes)
 }
 
 /// Takes forces on a member's nodes from the rows of a pack.
-void take(const InnerUnknowns& u, MemberId id, const NodeRows& forces, Pack& y) {
+void take(const InnerUnknowns& u, MemberId id, const NodeRows& forces, ColumnBlock& y) {
   if (u.skew[id] != 0) {
     const Member& m = u.frame->model().members[id];
     int first = 0;
@@ -109,7 +109,7 @@ InnerUnknowns number_inner(const FrameSystem& frame, IndexedVector<MemberId, int
   return u;
 }
 
-void BorderedMatrix::multiply(const InnerUnknowns& u, const Pack& x, Pack& y) const {
+void BorderedMatrix::multiply(const InnerUnknowns& u, const ColumnBlock& x, ColumnBlock& y) const {
   multiply_pack(u.frame->pattern(), frame, x.row(0), y.row(0));
   if (identity_inside()) {
     std::copy(x.row(u.frame_size()), x.row(u.size()), y.row(u.frame_size()));
@@ -134,9 +134,9 @@ void BorderedMatrix::multiply(const InnerUnknowns& u, const Pack& x, Pack& y) co
 
 Eigen::MatrixXd BorderedMatrix::multiply(const InnerUnknowns& u, const Eigen::MatrixXd& X) const {
   Eigen::MatrixXd Y(X.rows(), X.cols());
-  for_each_pack(X.rows(), X.cols(), [&](Eigen::Index first, Eigen::Index width) {
-    const Pack x(X, first, width);
-    Pack y(X.rows());
+  for_each_block(X.rows(), X.cols(), [&](Eigen::Index first, Eigen::Index width) {
+    const ColumnBlock x(X, first, width);
+    ColumnBlock y(X.rows());
     multiply(u, x, y);
     y.copy_to(Y, first, width);
   });
@@ -233,7 +233,7 @@ std::unique_ptr<BorderedFactor> BorderedFactor::indefinite(
   return factor;
 }
 
-void BorderedFactor::solve(Pack& pack) const {
+void BorderedFactor::solve(ColumnBlock& pack) const {
   const InnerUnknowns& u = unknowns_;
   NodeRows nodes;
   Rows work;
@@ -272,7 +272,7 @@ void BorderedFactor::solve(Pack& pack) const {
 }
 
 Eigen::MatrixXd BorderedFactor::solve(Eigen::MatrixXd X) const {
-  change_in_packs(X, [this](Pack& pack) { solve(pack); });
+  change_in_blocks(X, [this](ColumnBlock& pack) { solve(pack); });
   return X;
 }
 

@@ -5,9 +5,9 @@
 #include <optional>
 #include <vector>
 
+#include "core/solve/column_block.hpp"
 #include "core/solve/factorisation.hpp"
 #include "core/solve/indefinite_factor.hpp"
-#include "core/solve/packs.hpp"
 #include "core/system/frame_system.hpp"
 
 namespace ulterix {
@@ -44,7 +44,7 @@ class BorderedMatrix {
   bool identity_inside() const { return blocks.empty(); }
 
   /// y = A·x for a pack.
-  void multiply(const InnerUnknowns& unknowns, const Pack& x, Pack& y) const;
+  void multiply(const InnerUnknowns& unknowns, const ColumnBlock& x, ColumnBlock& y) const;
   Eigen::MatrixXd multiply(const InnerUnknowns& unknowns, const Eigen::MatrixXd& X) const;
 };
 
@@ -69,7 +69,7 @@ class BorderedFactor {
 
   int negative_eigenvalues() const { return negative_; }
   /// A⁻¹ of a pack, in place.
-  void solve(Pack& pack) const;
+  void solve(ColumnBlock& pack) const;
   Eigen::MatrixXd solve(Eigen::MatrixXd X) const;
 
  private:

@@ -34,9 +34,9 @@ template <class Act>
 EigenProblem::Block in_packs(const Eigen::MatrixXd& X, const Act& act) {
   EigenProblem::Block block{Eigen::MatrixXd(X.rows(), X.cols()),
                             Eigen::MatrixXd(X.rows(), X.cols())};
-  for_each_pack(X.rows(), X.cols(), [&](Eigen::Index first, Eigen::Index width) {
-    const Pack x(X, first, width);
-    Pack w(X.rows()), kw(X.rows());
+  for_each_block(X.rows(), X.cols(), [&](Eigen::Index first, Eigen::Index width) {
+    const ColumnBlock x(X, first, width);
+    ColumnBlock w(X.rows()), kw(X.rows());
     act(x, w, kw);
     w.copy_to(block.W, first, width);
     kw.copy_to(block.KW, first, width);
@@ -44,7 +44,7 @@ EigenProblem::Block in_packs(const Eigen::MatrixXd& X, const Act& act) {
   return block;
 }
 
-void copy(const Pack& from, Pack& to) {
+void copy(const ColumnBlock& from, ColumnBlock& to) {
   std::copy(from.row(0), from.row(from.rows()), to.row(0));
 }
 
@@ -81,17 +81,17 @@ class ModeSearch {
       ModeErrors errors = estimate();
       ModeProblem::Counts counts =
           enough_functions(problem_, errors, static_cast<int>(last_wanted()) + 1,
-                           settled_ ? options_.tolerance : kCoarseMargin * options_.tolerance);
+                           solved_below_ ? options_.tolerance : kCoarseMargin * options_.tolerance);
       const bool fine = std::equal(counts.begin(), counts.end(), problem_.counts().begin());
-      if (settled_ && (fine || used_up_ || pass >= kMostPasses)) {
+      if (solved_below_ && (fine || used_up_ || pass >= kMostPasses)) {
         const bool enough = within_tolerance(errors);
         FoundModes found = result(std::move(errors.total), certificate_);
         found.fine = enough;
         return found;
       }
       if (!fine) rebuild(counts);
-      settled_ = options_.proven ? settle() : refine();
-      if (settled_) continue;
+      solved_below_ = options_.proven ? solve_below() : refine();
+      if (solved_below_) continue;
       FoundModes found = result(estimate().total, certificate_);
       found.converged = false;
       return found;
@@ -108,8 +108,8 @@ class ModeSearch {
     const InnerUnknowns& u = problem_.unknowns();
     p.renew = true;
     p.apply = [this, &u, shift, &factor](const Eigen::MatrixXd& X) {
-      return in_packs(X, [&](const Pack& x, Pack& w, Pack& kw) {
-        Pack bx(x.rows());
+      return in_packs(X, [&](const ColumnBlock& x, ColumnBlock& w, ColumnBlock& kw) {
+        ColumnBlock bx(x.rows());
         problem_.B().multiply(u, x, bx);
         std::transform(bx.row(0), bx.row(bx.rows()), w.row(0), std::negate<>());
         factor.solve(w);
@@ -164,7 +164,7 @@ class ModeSearch {
 
   ModeErrors estimate() const {
     // What lies beside the modes of a search without a count is of no interest.
-    const bool all = settled_ && options_.proven;
+    const bool all = solved_below_ && options_.proven;
     const Eigen::Index n = all ? pairs_.theta.size() : last_wanted() + 1;
     const VectorXd values =
         (pairs_.theta.head(n).cwiseInverse().array() - problem_.shift()).cwiseMax(0.0);
@@ -249,7 +249,7 @@ class ModeSearch {
   /// All modes below a bound, by one factorisation of K − σB: its negative pivots count them, and
   /// solving with it finds them soon, however close they are to each other. False if it cannot be
   /// factorised.
-  bool settle() {
+  bool solve_below() {
     if (!sharpen()) return refine();
     double bound = beyond();
     std::unique_ptr<BorderedFactor> factor;
@@ -348,7 +348,7 @@ class ModeSearch {
   EigenPairs pairs_;
   Eigen::MatrixXd KV_, BV_;  // of the vectors that sharpen() left
   Certificate certificate_;
-  bool settled_ = false, used_up_ = false;
+  bool solved_below_ = false, used_up_ = false;
 };
 
 }  // namespace
@@ -359,7 +359,7 @@ EigenProblem eigen_problem(const ModeProblem& problem) {
   p.size = u.size();
   p.multiply_K = [&problem, &u](const Eigen::MatrixXd& X) { return problem.K().multiply(u, X); };
   p.apply = [&problem, &u](const Eigen::MatrixXd& X) {
-    return in_packs(X, [&](const Pack& x, Pack& w, Pack& kw) {
+    return in_packs(X, [&](const ColumnBlock& x, ColumnBlock& w, ColumnBlock& kw) {
       problem.B().multiply(u, x, kw);
       copy(kw, w);
       problem.factor().solve(w);

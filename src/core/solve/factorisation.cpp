@@ -4,8 +4,8 @@
 #include <cmath>
 
 #include "core/solve/cholmod_analysis.hpp"
+#include "core/solve/column_block.hpp"
 #include "core/solve/multifrontal.hpp"
-#include "core/solve/packs.hpp"
 #include "core/solve/supernodal_solve.hpp"
 
 namespace ulterix {
@@ -48,7 +48,7 @@ struct Factorisation::Impl {
   cholmod_factor* L = analysis->L;
   const SymmetricPattern* pattern;
   double smallest_pivot = 1, flops = 0;
-  LargeBlock own;  ///< values of L where it has supernodes
+  PooledBuffer own;  ///< values of L where it has supernodes
   SolvePlan plan;
 
   explicit Impl(const SymmetricPattern& p)
@@ -72,7 +72,7 @@ struct Factorisation::Impl {
 
   bool factorise_here(const std::vector<double>& values) {
     if (!own) {
-      own = large_block(L->xsize);
+      own = pooled_buffer(L->xsize);
       L->x = own.get();
       L->xtype = CHOLMOD_REAL;
       plan = SolvePlan(analysis->blocks());
@@ -95,7 +95,7 @@ struct Factorisation::Impl {
     if (analysis->in_blocks()) {
       ulterix::solve(supernodes(), X);
     } else {
-      change_in_packs(X, [this](Pack& pack) { solve_by_columns(*L, pack.row(0)); });
+      change_in_blocks(X, [this](ColumnBlock& pack) { solve_by_columns(*L, pack.row(0)); });
     }
   }
 

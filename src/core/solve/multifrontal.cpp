@@ -133,10 +133,10 @@ class Elimination {
       taken[task_.shared.parent[b] - first] += size;
     }
     if (!task_.definite) solved = own;
-    if (task_.factor == nullptr) own_room_ = large_block(own);
-    rest_room_ = large_block(rest);
-    solved_room_ = large_block(solved);
-    stack_ = large_block(most);
+    if (task_.factor == nullptr) own_room_ = pooled_buffer(own);
+    rest_room_ = pooled_buffer(rest);
+    solved_room_ = pooled_buffer(solved);
+    stack_ = pooled_buffer(most);
     top_ = stack_.get();
     local_.resize(task_.matrix.start.size());
   }
@@ -353,7 +353,7 @@ class Elimination {
 
   const Task& task_;
   std::vector<int> local_;  // of a row, within the present block
-  LargeBlock own_room_, rest_room_, solved_room_, stack_;
+  PooledBuffer own_room_, rest_room_, solved_room_, stack_;
   double *own_ = nullptr, *top_ = nullptr;
   std::vector<double> work_;
   std::vector<int> interchanges_;
@@ -395,7 +395,7 @@ std::optional<BlockLdl> factorise_indefinite(const SymmetricPattern& pattern,
   const Permuted matrix = permuted(pattern, values, blocks.order);
   const SharedOut shared = share_out(blocks);
   BlockLdl ldl;
-  if (keep) ldl.values = large_block(std::size_t(blocks.value_start.back()));
+  if (keep) ldl.values = pooled_buffer(std::size_t(blocks.value_start.back()));
   for (const int panel : {kPanel, pattern.size}) {
     const std::optional<int> negative =
         eliminate({matrix, blocks, shared, false, panel, ldl.values.get()});

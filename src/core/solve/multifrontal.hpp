@@ -3,8 +3,8 @@
 #include <optional>
 #include <vector>
 
+#include "core/solve/buffer_pool.hpp"
 #include "core/solve/elimination_tree.hpp"
-#include "core/solve/large_blocks.hpp"
 #include "core/system/pattern.hpp"
 
 namespace ulterix {
@@ -14,7 +14,7 @@ namespace ulterix {
 struct BlockLdl {
   int negative = 0;  ///< eigenvalues of the matrix
   int panel = 0;
-  LargeBlock values;  ///< empty where the factor was not to be kept
+  PooledBuffer values;  ///< empty where the factor was not to be kept
 };
 
 /// LDLᵀ of a symmetric matrix, which may be indefinite, and by Sylvester's law the number of its

@@ -2,7 +2,7 @@
 
 #include <cstdint>
 
-#include "core/solve/packs.hpp"
+#include "core/solve/column_block.hpp"
 
 namespace ulterix {
 

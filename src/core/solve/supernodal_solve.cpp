@@ -71,7 +71,7 @@ class PackedSolve {
         together_(std::max(kTogether, square_.width)),
         size_(Index(factor.blocks.order.size())),
         all_(factor.plan.shares() ? factor.plan.size() : size_),
-        x_(large_block(std::size_t(all_ * kPacked))) {}
+        x_(pooled_buffer(std::size_t(all_ * kPacked))) {}
 
   void solve(double* rows) {
     const auto order = factor_.blocks.order;
@@ -264,7 +264,7 @@ class PackedSolve {
   const SupernodalFactor& factor_;
   Square square_;
   Index together_, size_, all_;
-  LargeBlock x_;
+  PooledBuffer x_;
   std::vector<double> below_;
 };
 
@@ -302,7 +302,7 @@ void solve(const SupernodalFactor& factor, double* rows) {
 
 // NOLINTNEXTLINE(performance-unnecessary-value-param): a view, and written through
 void solve(const SupernodalFactor& factor, Eigen::Ref<Eigen::MatrixXd> X) {
-  change_in_packs(X, [&factor](Pack& pack) { solve(factor, pack.row(0)); });
+  change_in_blocks(X, [&factor](ColumnBlock& pack) { solve(factor, pack.row(0)); });
 }
 
 }  // namespace ulterix

@@ -66,7 +66,7 @@ void each_band(Index rows, const Act& act) {
   }
 }
 
-Index packs_of(Index columns) {
+Index blocks_of(Index columns) {
   return (columns + kPacked - 1) / kPacked;
 }
 
@@ -84,7 +84,7 @@ MatrixXd random_block(Index rows, Index columns, unsigned seed) {
 }
 
 MatrixXd tall_inner(const MatrixXd& A, Index columns, const MatrixXd& B) {
-  const Index packs = packs_of(B.cols()), one = columns * kPacked;
+  const Index packs = blocks_of(B.cols()), one = columns * kPacked;
   std::vector<std::vector<double>> parts(static_cast<std::size_t>(bands_of(B.rows())));
   each_band(B.rows(), [&](Index band, Chunk rows) {
     Rows packed;
@@ -115,7 +115,7 @@ MatrixXd tall_product(const MatrixXd& A, const MatrixXd& c) {
 }
 
 void tall_subtract(const MatrixXd& A, Index first, const MatrixXd& c, MatrixXd& W) {
-  const Index packs = packs_of(W.cols()), one = c.rows() * kPacked;
+  const Index packs = blocks_of(W.cols()), one = c.rows() * kPacked;
   std::vector<double> rows(static_cast<std::size_t>(packs * one), 0.0);
   for (Index k = 0; k < W.cols(); ++k) {
     double* to = rows.data() + k / kPacked * one + k % kPacked;

@@ -1,6 +1,6 @@
 #pragma once
 
-#include "core/solve/packs.hpp"
+#include "core/solve/column_block.hpp"
 
 namespace ulterix {
 

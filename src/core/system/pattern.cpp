@@ -96,9 +96,9 @@ void multiply_pack(const SymmetricPattern& pattern, const std::vector<double>& v
 Eigen::MatrixXd multiply_block(const SymmetricPattern& pattern, const std::vector<double>& values,
                                const Eigen::MatrixXd& X) {
   Eigen::MatrixXd Y(X.rows(), X.cols());
-  for_each_pack(X.rows(), X.cols(), [&](Eigen::Index first, Eigen::Index width) {
-    const Pack x(X, first, width);
-    Pack y(X.rows());
+  for_each_block(X.rows(), X.cols(), [&](Eigen::Index first, Eigen::Index width) {
+    const ColumnBlock x(X, first, width);
+    ColumnBlock y(X.rows());
     multiply_pack(pattern, values, x.row(0), y.row(0));
     y.copy_to(Y, first, width);
   });

@@ -1,4 +1,4 @@
-#include "core/analysis/traps.hpp"
+#include "core/analysis/input_warnings.hpp"
 
 #include <fmt/format.h>
 
@@ -53,7 +53,7 @@ void add_modal(const ElasticFrame& frame, const AnalysisSpec& spec, std::vector<
 
 }  // namespace
 
-std::vector<std::string> traps(const ElasticFrame& frame) {
+std::vector<std::string> input_warnings(const ElasticFrame& frame) {
   std::vector<std::string> all;
   for (const AnalysisSpec& spec : frame.system->model().analyses) {
     if (spec.kind == AnalysisKind::buckling && frame.stands()) add_buckling(frame, spec, all);

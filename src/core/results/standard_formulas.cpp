@@ -1,4 +1,4 @@
-#include "core/results/second_opinion.hpp"
+#include "core/results/standard_formulas.hpp"
 
 #include <fmt/format.h>
 
@@ -84,13 +84,13 @@ bool loaded_across(const MemberLoading& loading) {
 /// B2 by column and section axis: of the storey that it stands in, for the sway that bends it.
 class StoreyFactors {
  public:
-  StoreyFactors(const MemberFrame& system, const std::vector<StoreyOpinion>& storeys)
+  StoreyFactors(const MemberFrame& system, const std::vector<StoreyFormulas>& storeys)
       : factors_(system.model().members.size()) {
     const Model& model = system.model();
     const std::vector<Level> levels = find_levels(model);
     for (std::size_t i = 1; i < levels.size(); ++i) {
       const auto columns = columns_between(model, levels[i - 1].high, levels[i].low);
-      for (const StoreyOpinion& s : storeys) {
+      for (const StoreyFormulas& s : storeys) {
         if (s.storey != levels[i].name || !s.B2) continue;
         for (const StoreyColumn& c : columns) take(system.axes(c.member), c.member, s);
       }
@@ -103,7 +103,7 @@ class StoreyFactors {
   }
 
  private:
-  void take(const Matrix3d& axes, MemberId id, const StoreyOpinion& storey) {
+  void take(const Matrix3d& axes, MemberId id, const StoreyFormulas& storey) {
     for (const int axis : {0, 1}) {
       const bool bends = std::abs(axes(axis == 0 ? 2 : 1, storey.direction)) >= 0.7;
       std::optional<double>& found = factors_[id][static_cast<std::size_t>(axis)];
@@ -116,11 +116,11 @@ class StoreyFactors {
 
 }  // namespace
 
-std::vector<StoreyOpinion> storey_opinions(const Recovery& step,
-                                           const std::vector<StoreyRow>& storeys) {
-  std::vector<StoreyOpinion> opinions;
+std::vector<StoreyFormulas> storey_formulas(const Recovery& step,
+                                            const std::vector<StoreyRow>& storeys) {
+  std::vector<StoreyFormulas> opinions;
   for (const StoreyRow& row : storeys) {
-    StoreyOpinion o;
+    StoreyFormulas o;
     o.storey = row.storey;
     o.direction = row.direction;
     o.amplification = row.amplification;
@@ -144,17 +144,17 @@ std::vector<StoreyOpinion> storey_opinions(const Recovery& step,
   return opinions;
 }
 
-std::vector<MemberOpinion> member_opinions(const Recovery& first_order, const Recovery& step,
-                                           const StepExtremes& first_extremes,
-                                           const StepExtremes& extremes,
-                                           const std::vector<StoreyOpinion>& storeys) {
+std::vector<MemberFormulas> member_formulas(const Recovery& first_order, const Recovery& step,
+                                            const StepExtremes& first_extremes,
+                                            const StepExtremes& extremes,
+                                            const std::vector<StoreyFormulas>& storeys) {
   const MemberFrame& system = step.frame();
   const Model& model = system.model();
   const auto N = system.mean_axial_forces(step.loads(), step.step().state);
   double most = 0;
   for (const double n : N) most = std::max(most, -n);
   const StoreyFactors factors(system, storeys);
-  std::vector<MemberOpinion> opinions;
+  std::vector<MemberFormulas> opinions;
   for (const MemberId id : model.members.ids()) {
     const ElementProperties p = element_properties(system.variant(), id);
     if (p.kind != MemberKind::frame || N[id] > -kCounts * most || N[id] == 0) continue;
@@ -163,7 +163,7 @@ std::vector<MemberOpinion> member_opinions(const Recovery& first_order, const Re
       const double EI = axis == 0 ? p.EIy : p.EIz;
       if (EI <= 0 || !system.bends(id, axis == 0)) continue;
       const int component = axis == 0 ? kMy : kMz;
-      MemberOpinion o;
+      MemberFormulas o;
       o.member = id;
       o.axis = axis;
       o.N = N[id];

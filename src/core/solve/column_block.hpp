@@ -3,7 +3,7 @@
 #include <Eigen/Core>
 #include <functional>
 
-#include "core/solve/large_blocks.hpp"
+#include "core/solve/buffer_pool.hpp"
 
 namespace ulterix {
 
@@ -11,11 +11,11 @@ namespace ulterix {
 inline constexpr Eigen::Index kPacked = 8;
 
 /// Eight columns or fewer, packed; those that are missing are 0.
-class Pack {
+class ColumnBlock {
  public:
   /// Not set.
-  explicit Pack(Eigen::Index rows);
-  Pack(const Eigen::Ref<const Eigen::MatrixXd>& X, Eigen::Index first, Eigen::Index width);
+  explicit ColumnBlock(Eigen::Index rows);
+  ColumnBlock(const Eigen::Ref<const Eigen::MatrixXd>& X, Eigen::Index first, Eigen::Index width);
 
   Eigen::Index rows() const { return rows_; }
   double* row(Eigen::Index i) { return values_.get() + i * kPacked; }
@@ -24,15 +24,15 @@ class Pack {
 
  private:
   Eigen::Index rows_;
-  LargeBlock values_;
+  PooledBuffer values_;
 };
 
 /// Calls act(first, width) for every pack of columns, long ones on all cores. No result depends on
 /// the number of threads, since packs share nothing.
-void for_each_pack(Eigen::Index rows, Eigen::Index columns,
-                   const std::function<void(Eigen::Index, Eigen::Index)>& act);
+void for_each_block(Eigen::Index rows, Eigen::Index columns,
+                    const std::function<void(Eigen::Index, Eigen::Index)>& act);
 
 /// The same for packs that are changed in place.
-void change_in_packs(Eigen::Ref<Eigen::MatrixXd> X, const std::function<void(Pack&)>& act);
+void change_in_blocks(Eigen::Ref<Eigen::MatrixXd> X, const std::function<void(ColumnBlock&)>& act);
 
 }  // namespace ulterix

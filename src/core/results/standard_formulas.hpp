@@ -11,7 +11,7 @@ namespace ulterix {
 
 /// What the standards' hand formulas say of one storey in one direction, beside the computed
 /// amplification. All from first-order drifts Δ of the same loads, gravity ΣP, shear V, height h.
-struct StoreyOpinion {
+struct StoreyFormulas {
   std::string storey;
   int direction = 0;
   std::optional<double> index;     ///< ACI 318-19 6.6.4.4.1: Q = ΣP·Δ/(V·h)
@@ -24,7 +24,7 @@ struct StoreyOpinion {
 };
 
 /// One compressed frame member about one of its section axes.
-struct MemberOpinion {
+struct MemberFormulas {
   MemberId member;
   int axis = 0;              ///< 0: y, 1: z
   double N = 0;              ///< mean over the member, N (negative)
@@ -36,14 +36,14 @@ struct MemberOpinion {
 };
 
 /// Empty without storeys or without a first-order baseline to compare.
-std::vector<StoreyOpinion> storey_opinions(const Recovery& step,
-                                           const std::vector<StoreyRow>& storeys);
+std::vector<StoreyFormulas> storey_formulas(const Recovery& step,
+                                            const std::vector<StoreyRow>& storeys);
 
 /// Every frame member whose compression is above 1 % of the largest, about the axes that the
 /// model's plane bends.
-std::vector<MemberOpinion> member_opinions(const Recovery& first_order, const Recovery& step,
-                                           const StepExtremes& first_extremes,
-                                           const StepExtremes& extremes,
-                                           const std::vector<StoreyOpinion>& storeys);
+std::vector<MemberFormulas> member_formulas(const Recovery& first_order, const Recovery& step,
+                                            const StepExtremes& first_extremes,
+                                            const StepExtremes& extremes,
+                                            const std::vector<StoreyFormulas>& storeys);
 
 }  // namespace ulterix

@@ -1,4 +1,4 @@
-#include "core/solve/packs.hpp"
+#include "core/solve/column_block.hpp"
 
 #include <tbb/parallel_for.h>
 
@@ -13,25 +13,27 @@ constexpr Eigen::Index kLong = 1000;
 
 }  // namespace
 
-Pack::Pack(Eigen::Index rows)
-    : rows_(rows), values_(large_block(static_cast<std::size_t>(rows * kPacked))) {}
+ColumnBlock::ColumnBlock(Eigen::Index rows)
+    : rows_(rows), values_(pooled_buffer(static_cast<std::size_t>(rows * kPacked))) {}
 
-Pack::Pack(const Eigen::Ref<const Eigen::MatrixXd>& X, Eigen::Index first, Eigen::Index width)
-    : Pack(X.rows()) {
+ColumnBlock::ColumnBlock(const Eigen::Ref<const Eigen::MatrixXd>& X, Eigen::Index first,
+                         Eigen::Index width)
+    : ColumnBlock(X.rows()) {
   for (Eigen::Index i = 0; i < rows_; ++i) {
     for (Eigen::Index k = 0; k < kPacked; ++k) row(i)[k] = k < width ? X(i, first + k) : 0;
   }
 }
 
 // NOLINTNEXTLINE(performance-unnecessary-value-param): a view, and written through
-void Pack::copy_to(Eigen::Ref<Eigen::MatrixXd> X, Eigen::Index first, Eigen::Index width) const {
+void ColumnBlock::copy_to(Eigen::Ref<Eigen::MatrixXd> X, Eigen::Index first,
+                          Eigen::Index width) const {
   for (Eigen::Index i = 0; i < rows_; ++i) {
     for (Eigen::Index k = 0; k < width; ++k) X(i, first + k) = row(i)[k];
   }
 }
 
-void for_each_pack(Eigen::Index rows, Eigen::Index columns,
-                   const std::function<void(Eigen::Index, Eigen::Index)>& act) {
+void for_each_block(Eigen::Index rows, Eigen::Index columns,
+                    const std::function<void(Eigen::Index, Eigen::Index)>& act) {
   const auto one = [&](Eigen::Index pack) {
     act(pack * kPacked, std::min(kPacked, columns - pack * kPacked));
   };
@@ -44,9 +46,9 @@ void for_each_pack(Eigen::Index rows, Eigen::Index columns,
 }
 
 // NOLINTNEXTLINE(performance-unnecessary-value-param): a view, and written through
-void change_in_packs(Eigen::Ref<Eigen::MatrixXd> X, const std::function<void(Pack&)>& act) {
-  for_each_pack(X.rows(), X.cols(), [&](Eigen::Index first, Eigen::Index width) {
-    Pack pack(X, first, width);
+void change_in_blocks(Eigen::Ref<Eigen::MatrixXd> X, const std::function<void(ColumnBlock&)>& act) {
+  for_each_block(X.rows(), X.cols(), [&](Eigen::Index first, Eigen::Index width) {
+    ColumnBlock pack(X, first, width);
     act(pack);
     pack.copy_to(X, first, width);
   });

@@ -12,6 +12,9 @@ std::string nearest(std::string_view name, const std::vector<std::string>& names
 /// `; did you mean "rafter"?`, or "".
 std::string did_you_mean(std::string_view name, const std::vector<std::string>& names);
 
+/// The same for a short list of words that are allowed: all of them where none is near.
+std::string one_of_those(std::string_view name, const std::vector<std::string>& words);
+
 /// True if the name fits a pattern in which * stands for any text and ? for one character.
 bool fits(std::string_view pattern, std::string_view name);
 

@@ -1,7 +1,8 @@
-#include "read/near_names.hpp"
+#include "read/name_matching.hpp"
 
 #include <algorithm>
 #include <cctype>
+#include <map>
 #include <numeric>
 
 namespace ulterix {
@@ -52,6 +53,23 @@ std::string nearest(std::string_view name, const std::vector<std::string>& names
 std::string did_you_mean(std::string_view name, const std::vector<std::string>& names) {
   const std::string near = nearest(name, names);
   return near.empty() ? "" : "; did you mean \"" + near + "\"?";
+}
+
+std::string one_of_those(std::string_view name, const std::vector<std::string>& words) {
+  // What other notations call our keys.
+  static const std::map<std::string_view, std::string_view> kOtherNames = {
+      {"I", "Iy"},   {"Iyy", "Iy"},      {"Izz", "Iz"},       {"dia", "d"},    {"diameter", "d"},
+      {"D", "d"},    {"It", "J"},        {"IT", "J"},         {"Wy", "Wely"},  {"Wz", "Welz"},
+      {"area", "A"}, {"rho", "density"}, {"dens", "density"}, {"height", "h"}, {"width", "b"}};
+  const auto other = kOtherNames.find(name);
+  if (other != kOtherNames.end() &&
+      std::find(words.begin(), words.end(), other->second) != words.end()) {
+    return "; did you mean \"" + std::string(other->second) + "\"?";
+  }
+  std::string words_told = did_you_mean(name, words);
+  if (!words_told.empty() || words.empty()) return words_told;
+  for (const std::string& w : words) words_told += (words_told.empty() ? " (there are " : ", ") + w;
+  return words_told + ")";
 }
 
 bool fits(std::string_view pattern, std::string_view name) {

@@ -1,4 +1,4 @@
-#include "core/solve/large_blocks.hpp"
+#include "core/solve/buffer_pool.hpp"
 
 #include <malloc.h>
 
@@ -66,7 +66,7 @@ Pool& pool() {
 
 }  // namespace
 
-void keep_large_blocks() {
+void keep_freed_buffers() {
   mallopt(M_MMAP_THRESHOLD, 1 << 30);
   mallopt(M_TRIM_THRESHOLD, 1 << 30);
   mallopt(M_TOP_PAD, 16 << 20);
@@ -76,13 +76,13 @@ void GiveBack::operator()(void* block) const noexcept {
   size < kLarge ? std::free(block) : pool().give_back(block, size);
 }
 
-LargeBlock large_block(std::size_t count) {
+PooledBuffer pooled_buffer(std::size_t count) {
   std::size_t size = count * sizeof(double);
   if (size == 0) return {};
   size = size < kLarge ? size : rounded(size);
   void* block = size < kLarge ? std::malloc(size) : pool().take(size);
   if (block == nullptr) throw std::bad_alloc();
-  return LargeBlock(static_cast<double*>(block), GiveBack{size});
+  return PooledBuffer(static_cast<double*>(block), GiveBack{size});
 }
 
 }  // namespace ulterix
