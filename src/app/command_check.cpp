@@ -48,7 +48,7 @@ class Inventory {
                model_.title.empty() ? "(no title)" : model_.title, file_.path, plane,
                kAxisNames[model_.vertical], label(Quantity::moment), label(Quantity::length));
     const auto axial = std::count_if(model_.members.begin(), model_.members.end(),
-                                     [](const Member& m) { return m.kind == MemberKind::axial; });
+                                     [](const Member& m) { return m.kind != MemberKind::frame; });
     fmt::print(
         "  nodes {} ({} supported)   members {}: {} frame, {} axial   cases {}   combinations "
         "{}\n\n",
@@ -78,7 +78,7 @@ class Inventory {
       use.length += L;
       use.mass +=
           L * model_.sections[m.section].properties.A * model_.materials[m.material].density;
-      if (model_.plane == Plane::space || m.kind == MemberKind::axial) continue;
+      if (model_.plane == Plane::space || m.kind != MemberKind::frame) continue;
       (bends_about_y(id) ? use.major : use.minor).push_back(m.name);
     }
     TextTable table({Align::left, Align::left, Align::left, Align::right, Align::right,

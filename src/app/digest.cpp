@@ -92,6 +92,7 @@ class Digest {
     if (compared_.empty()) first_order_table();
     for (const std::string& name : result_.analyses()) table(name);
     if (full_) differs_most();
+    one_way_states();
     text_ += buckling_digest(result_, units_, width_, full_);
     text_ += modal_digest(result_, units_, width_, full_);
     governing();
@@ -470,6 +471,54 @@ class Digest {
                  one ? "" : e->loads_of_max});
     }
     text_ += '\n' + table.print();
+  }
+
+  /// What one-way members and supports do under each load, and the largest tie force.
+  void one_way_states() {
+    std::size_t lines = 0, left_out = 0;
+    for (const Step& step : result_.steps) {
+      if (!step.state.one_way || !step.has_state) continue;
+      if (!full_ && lines == kMostLoads) {
+        ++left_out;
+        continue;
+      }
+      if (lines == 0) text_ += '\n';
+      const std::string lead = fmt::format(" {:<10} {} ({}): ", lines++ == 0 ? "One-way" : "",
+                                           step.loads.name, step.analysis);
+      line(lead + state_words(step), static_cast<int>(lead.size()));
+    }
+    if (left_out > 0) line(fmt::format("            ... {} more (run --full)", left_out), 12);
+  }
+
+  std::string state_words(const Step& step) const {
+    std::vector<std::string> slack, lifted;
+    const Recovery recovery(*result_.frame.system, step);
+    double largest = 0;
+    std::string at;
+    for (const MemberId id : model_.members.ids()) {
+      if (one_way_sign(model_.members[id].kind) == 0) continue;
+      if (step.state.members[id].activity == Activity::idle) {
+        slack.push_back(model_.members[id].name);
+        continue;
+      }
+      const double N = mean_axial_force(recovery, id);
+      if (std::abs(N) > std::abs(largest) * (1 + 1e-9)) largest = N, at = model_.members[id].name;
+    }
+    for (const auto& [node, d] : step.state.open) {
+      lifted.push_back(fmt::format("{}.{}", model_.nodes[node].name,
+                                   kDisplacementNames[static_cast<std::size_t>(d)]));
+    }
+    std::string words = slack.empty() ? "" : fmt::format("{} slack", fmt::join(slack, ", "));
+    if (!lifted.empty()) {
+      words += fmt::format("{}{} lifted", words.empty() ? "" : "; ", fmt::join(lifted, ", "));
+    }
+    if (words.empty()) words = "all carry";
+    if (!at.empty()) {
+      words +=
+          fmt::format("; largest one-way force {} {} {}", at,
+                      in_units(units_, Quantity::force, largest), units_.label(Quantity::force));
+    }
+    return words;
   }
 
   /// The storey of the largest index, which has the other hand formulas too, and its loads.

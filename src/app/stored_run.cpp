@@ -1,6 +1,7 @@
 #include "app/stored_run.hpp"
 
 #include <algorithm>
+#include <unordered_map>
 #include <unordered_set>
 
 #include "core/analysis/run.hpp"
@@ -60,6 +61,7 @@ StoredRun::StoredRun(const Results& results, const std::vector<std::string>& ana
     ends.back().wanted.push_back(model().nodes[m.end].name);
   }
   read_reactions(results, filters);
+  if (model().has_one_way()) read_states(results, filters);
   if (wanted.empty()) {
     read_motion(results, filters);
     read_axial(results, filters);
@@ -137,6 +139,20 @@ void StoredRun::read_axial(const Results& results, const std::vector<Results::Fi
     if (step == nullptr) continue;
     step->state.members[member(row[3])].axial_start =
         units().to_si(Quantity::force, number_in(row[4]));
+  }
+}
+
+void StoredRun::read_states(const Results& results, const std::vector<Results::Filter>& filters) {
+  std::unordered_map<std::string, MemberId> members;
+  for (const MemberId id : model().members.ids()) members.emplace(model().members[id].name, id);
+  for (const auto& row : results.table("states", filters).rows) {
+    Step* step = step_of(row);
+    if (step == nullptr) continue;
+    step->state.one_way = true;
+    const auto member = members.find(text_in(row[3]));
+    if (member != members.end() && text_in(row[4]) == "slack") {
+      step->state.members[member->second].activity = Activity::idle;
+    }
   }
 }
 

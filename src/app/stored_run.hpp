@@ -31,6 +31,7 @@ class StoredRun {
   void read_steps(const Results& results, const std::vector<Results::Filter>& filters);
   void read_motion(const Results& results, const std::vector<Results::Filter>& filters);
   void read_axial(const Results& results, const std::vector<Results::Filter>& filters);
+  void read_states(const Results& results, const std::vector<Results::Filter>& filters);
   void read_reactions(const Results& results, const std::vector<Results::Filter>& filters);
   Step* step_of(const std::vector<Cell>& row);
 

@@ -261,6 +261,15 @@ void read_analysis(Reading& r, const Entry& entry) {
   if (spec.functions > kMostFunctions) {
     r.complain(t.find("functions")->at, "{}: functions goes up to {}", who, kMostFunctions);
   }
+  for (const auto& [key, place] :
+       {std::pair<const char*, bool*>{"iterate", &spec.iterate}, {"events", &spec.events}}) {
+    const Value* v = t.find(key);
+    if (v != nullptr) *place = r.flag(*v, fmt::format("{}: {}", who, key)).value_or(false);
+  }
+  if (spec.events && spec.kind == AnalysisKind::first_order && !spec.iterate) {
+    r.complain(t.find("events")->at, "{}: events of a first-order analysis need iterate = true",
+               who);
+  }
   if (const Value* v = t.find("between_nodes")) {
     if (const auto flag = r.flag(*v, who + ": between_nodes")) spec.between_nodes = *flag;
   }

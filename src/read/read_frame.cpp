@@ -156,6 +156,34 @@ auto by_name(Reading& r, const Map& map, const Value& value, const std::string& 
   return std::nullopt;
 }
 
+/// What an axial kind carries before the frame moves, and how far a one-way kind goes before it
+/// carries; false on a complaint.
+bool read_preload_and_slack(Reading& r, const MemberKeys& keys, const Value& own,
+                            const std::string& who, Member& m) {
+  const Value *preload = keys.find(m.name, own, "preload"),
+              *slack = keys.find(m.name, own, "slack");
+  const int sign = one_way_sign(m.kind);
+  const std::size_t before = r.file.complaints.size();
+  if (preload != nullptr && m.kind == MemberKind::frame) {
+    r.complain(preload->at, "{}: preload is for axial, tension-only and compression-only members",
+               who);
+  } else if (preload != nullptr) {
+    m.preload = r.quantity(*preload, Quantity::force, who + ": preload").value_or(0);
+    if (m.preload * sign < 0) {
+      r.complain(preload->at, "{}: a {} member cannot be preloaded in {}", who,
+                 word_of(kMemberKinds, m.kind), sign > 0 ? "compression" : "tension");
+    }
+  }
+  if (slack != nullptr && sign == 0) {
+    r.complain(slack->at, "{}: slack is for tension-only and compression-only members", who);
+  } else if (slack != nullptr) {
+    m.slack = r.quantity(*slack, Quantity::displacement, who + ": slack").value_or(0);
+    if (m.slack < 0) r.complain(slack->at, "{}: slack is at least 0", who);
+    if (preload != nullptr) r.complain(slack->at, "{}: slack or preload, not both", who);
+  }
+  return r.file.complaints.size() == before;
+}
+
 /// Section, material, kind, roll, hinges; false if something is missing.
 bool read_member_keys(Reading& r, const MemberKeys& keys, const Value& own, Location at,
                       const std::string& who, Member& m) {
@@ -183,14 +211,15 @@ bool read_member_keys(Reading& r, const MemberKeys& keys, const Value& own, Loca
   if (const Value* kind = keys.find(m.name, own, "kind")) {
     const auto word = r.text(*kind, who + ": kind");
     const auto value = word ? value_of(kMemberKinds, *word) : std::nullopt;
-    const bool later = word == "tension-only" || word == "compression-only" || word == "cable";
     if (value) m.kind = *value;
     if (word && !value) {
       r.complain(kind->at, "{}: kind \"{}\" is not {}", who, *word,
-                 later ? "supported yet" : "known; frame or axial");
+                 word == "cable" ? "supported yet"
+                                 : "known; frame, axial, tension-only or compression-only");
       good = false;
     }
   }
+  good = read_preload_and_slack(r, keys, own, who, m) && good;
   if (const Value* roll = keys.find(m.name, own, "roll")) {
     // Degrees, whatever the unit set.
     if (const auto angle = r.quantity(*roll, Quantity::angle, who + ": roll")) m.roll = *angle;
@@ -383,6 +412,26 @@ void read_support_direction(Reading& r, const Entry& entry, const std::string& w
     if (*k <= 0) r.complain(entry.value.at, "{}: the spring must be above zero", place);
     d[i].stiffness = *k;
   }
+  const Value *only = entry.value.find("only"), *slack = entry.value.find("slack");
+  if (only != nullptr) {
+    const auto word = r.text(*only, place + ": only");
+    if (word == "positive") d[i].only = 1;
+    if (word == "negative") d[i].only = -1;
+    if (word && d[i].only == 0) {
+      r.complain(only->at,
+                 "{}: only is \"positive\" or \"negative\", the sign of the reaction that "
+                 "the support can give; got \"{}\"",
+                 place, *word);
+    }
+    if (r.model.plane != Plane::space && !r.model.uses_direction(i)) {
+      r.complain(only->at, "{}: this direction is not free in the plane of the frame", place);
+    }
+  }
+  if (slack == nullptr) return;
+  if (only == nullptr) r.complain(slack->at, "{}: slack needs only", place);
+  const Quantity travel = i < 3 ? Quantity::displacement : Quantity::rotation;
+  d[i].slack = r.quantity(*slack, travel, place + ": slack").value_or(0);
+  if (d[i].slack < 0) r.complain(slack->at, "{}: slack is at least 0", place);
 }
 
 void read_support(Reading& r, const Entry& entry, std::map<NodeId, int>& lines) {

@@ -105,7 +105,7 @@ void check_member_load(Reading& r, const Value& t, const std::string& who, Membe
                        const Vector6d& a, const Vector6d& b, LoadAxes axes) {
   const Member& m = r.model.members[id];
   const bool moments = !a.tail<3>().isZero(0) || !b.tail<3>().isZero(0);
-  if (m.kind == MemberKind::axial && moments) {
+  if (m.kind != MemberKind::frame && moments) {
     r.complain(t.at, "{}: {} is axial and takes no moments", who, m.name);
   }
   if (axes == LoadAxes::local) return;

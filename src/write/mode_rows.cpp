@@ -147,8 +147,26 @@ void ModeRows::restraints() {
   }
 }
 
+std::string event_words(const Model& model, const OneWayEvent& event) {
+  if (event.member.valid()) {
+    return fmt::format("{} {}", model.members[event.member].name, event.idle ? "slack" : "taut");
+  }
+  return fmt::format("{}.{} {}", model.nodes[event.node].name,
+                     kDisplacementNames[static_cast<std::size_t>(event.direction)],
+                     event.idle ? "lifted" : "bears");
+}
+
 void ModeRows::path() {
   for (const Step& step : result_.steps) {
+    for (const OneWayEvent& e : step.events) {
+      lead(step);
+      sink_.real(e.factor);
+      sink_.integer(0);
+      sink_.real(std::nullopt);
+      sink_.real(std::nullopt);
+      sink_.text(event_words(model_, e));
+      sink_.end_row();
+    }
     if (!step.buckling) continue;
     for (const MarchStep& m : step.buckling->march) {
       lead(step);

@@ -99,8 +99,8 @@ ordered_json modal_json(const ModalResult& r) {
   return j;
 }
 
-ordered_json step_json(const Step& step, const std::vector<ComparisonRow>& comparison,
-                       const UnitSystem& units) {
+ordered_json step_json(const Model& model, const Step& step,
+                       const std::vector<ComparisonRow>& comparison, const UnitSystem& units) {
   ordered_json j;
   j["analysis"] = step.analysis;
   j["kind"] = word_of(kAnalysisKinds, step.kind);
@@ -122,6 +122,18 @@ ordered_json step_json(const Step& step, const std::vector<ComparisonRow>& compa
     evidence["iterations"] = step.rounds.size();
     evidence["unbalanced_at_nodes"] = finite(step.equilibrium.nodes);
     evidence["reactions_against_loads"] = finite(step.equilibrium.reactions);
+  }
+  if (step.state.one_way) {
+    evidence["slack"] = ordered_json::array();
+    for (const MemberId id : model.members.ids()) {
+      const bool idle = step.state.members[id].activity == Activity::idle;
+      if (idle) evidence["slack"].push_back(model.members[id].name);
+    }
+    evidence["lifted"] = ordered_json::array();
+    for (const auto& [node, d] : step.state.open) {
+      evidence["lifted"].push_back(fmt::format("{}.{}", model.nodes[node].name,
+                                               kDisplacementNames[static_cast<std::size_t>(d)]));
+    }
   }
   j["evidence"] = evidence;
   j["beside_first_order"] = comparison_json(comparison, units);
@@ -362,7 +374,7 @@ std::string summary_json(const RunResult& result, const UnitSystem& units,
   j["mechanisms"] = mechanisms;
   ordered_json steps = ordered_json::array();
   for (std::size_t i = 0; i < result.steps.size(); ++i) {
-    steps.push_back(step_json(result.steps[i], result.comparisons[i], units));
+    steps.push_back(step_json(*result.model, result.steps[i], result.comparisons[i], units));
   }
   j["outcomes"] = steps;
   return j.dump(2, ' ', false, ordered_json::error_handler_t::replace) + "\n";

@@ -103,12 +103,12 @@ void add_mode_tables(std::vector<TableSpec>& specs) {
         real_column("gain", Q::number, "of the factor or of Hz, per unit of the spring"),
         real_column("held", Q::number, "factor or Hz with the direction held")}});
   specs.push_back({"path",
-                   "load levels of a march, in the order tried",
+                   "load levels of a march in the order tried, and switches of one-way items",
                    {real_column("factor", Q::number, "on the loads"),
                     integer_column("iterations", "on the axial forces"),
                     real_column("residual", Q::number, "unbalanced over largest nodal force"),
                     real_column("negative_pivots", Q::number, "of the tangent; blank: not counted"),
-                    text_column("event", "stands, or gives way")}});
+                    text_column("event", "stands, gives way, or what switches: X2 slack")}});
   TableSpec frequencies{"frequencies", "modes of free vibration", {}};
   frequencies.columns = {
       integer_column("mode", ""),
@@ -190,6 +190,12 @@ std::vector<TableSpec> make_specs() {
         real_column("dy", Q::displacement, "from the chord between the ends, local"),
         real_column("dz", Q::displacement, "from the chord, local")},
        Kept::recovered});
+  specs.push_back({"states",
+                   "one-way members and supports of each result: what carries and what does not",
+                   {text_column("item", "member, or node and direction of a support"),
+                    text_column("state", "taut, slack; bears, lifted"),
+                    real_column("force", Q::force, "mean N of a member, reaction of a support"),
+                    real_column("moment", Q::moment, "reaction of a support that turns")}});
   specs.push_back({"convergence",
                    "the iterations on axial forces",
                    {integer_column("round", ""),

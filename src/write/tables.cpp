@@ -62,6 +62,40 @@ class StateRows : public RowWriter {
     }
   }
 
+  void states() {
+    for (const Step& step : result_.steps) {
+      if (!step.state.one_way) continue;
+      std::optional<Recovery> recovery;
+      if (step.has_state) recovery.emplace(*result_.frame.system, step);
+      for (const MemberId id : model_.members.ids()) {
+        if (one_way_sign(model_.members[id].kind) == 0) continue;
+        const bool idle = step.state.members[id].activity == Activity::idle;
+        lead(step);
+        sink_.text(model_.members[id].name);
+        sink_.text(idle ? "slack" : "taut");
+        sink_.real(recovery ? std::optional(mean_axial_force(*recovery, id)) : std::nullopt);
+        sink_.real(std::nullopt);
+        sink_.end_row();
+      }
+      for (const Support& s : model_.supports) {
+        for (int d = 0; d < 6; ++d) {
+          if (s.directions[static_cast<std::size_t>(d)].only == 0) continue;
+          const bool open = std::find(step.state.open.begin(), step.state.open.end(),
+                                      std::pair(s.node, d)) != step.state.open.end();
+          const auto reaction =
+              step.has_state ? std::optional(step.reactions[s.node][d]) : std::nullopt;
+          lead(step);
+          sink_.text(fmt::format("{}.{}", model_.nodes[s.node].name,
+                                 kDisplacementNames[static_cast<std::size_t>(d)]));
+          sink_.text(open ? "lifted" : "bears");
+          sink_.real(d < 3 ? reaction : std::nullopt);
+          sink_.real(d >= 3 ? reaction : std::nullopt);
+          sink_.end_row();
+        }
+      }
+    }
+  }
+
   void convergence() {
     for (const Step& step : result_.steps) {
       for (std::size_t i = 0; i < step.rounds.size(); ++i) {
@@ -265,6 +299,7 @@ void write_table(const RunResult& result, const UnitSystem& units, const TableSp
       {"steps", part(&StateRows::steps)},
       {"displacements", part(&StateRows::displacements)},
       {"reactions", part(&StateRows::reactions)},
+      {"states", part(&StateRows::states)},
       {"convergence", part(&StateRows::convergence)},
       {"comparison", part(&StateRows::comparison)},
       {"storeys", part(&StateRows::storeys)},

@@ -11,6 +11,7 @@
 #include <sstream>
 
 #include "app/stored_run.hpp"
+#include "core/results/comparison.hpp"
 #include "hostile/mutator.hpp"
 #include "read/model_file.hpp"
 #include "units/unit_text.hpp"

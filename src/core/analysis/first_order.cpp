@@ -58,7 +58,7 @@ std::vector<Step> first_order(const ElasticFrame& frame, const AnalysisSpec& spe
   const auto count = static_cast<Eigen::Index>(steps.size());
   Eigen::MatrixXd rhs(system.dofs().size(), count), balanced = rhs;
   std::vector<std::shared_ptr<const AppliedLoads>> applied;
-  const State unloaded(system.model());
+  const State unloaded = state_at_rest(system.variant());
   for (Eigen::Index i = 0; i < count; ++i) {
     applied.push_back(
         std::make_shared<AppliedLoads>(system.variant(), spec.loads[static_cast<std::size_t>(i)]));

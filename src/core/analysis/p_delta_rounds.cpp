@@ -118,7 +118,7 @@ PDeltaRounds::End PDeltaRounds::run(double lambda, const StartForces& start) {
   VectorXd q = VectorXd::Zero(system_.dofs().size());
   bool last = factor_.flops() < kIterativeFlops, refining = false;
   for (int round = 1; round <= spec_.iterations; ++round) {
-    State now(system_.model());
+    State now = state_at_rest(system_.variant());
     now.geometric = true;
     now.between_nodes = spec_.between_nodes;
     now.lambda = lambda;

@@ -106,7 +106,7 @@ std::vector<Step> run_modal(const RunResult& result, const ElasticFrame& frame,
   if (spec.after_analysis.empty()) return {modal(frame, spec, nullptr, progress)};
   const Step* state = result.find(spec.after_analysis, spec.after_loads);
   if (state != nullptr && state->has_state && state->state.lambda == 1) {
-    return {modal(frame, spec, state, progress)};
+    return {modal(spec.holds.empty() ? result.frame_of(*state) : frame, spec, state, progress)};
   }
   Step step;
   step.analysis = spec.name;
@@ -144,13 +144,61 @@ void find_reserves(RunResult& result, const Progress& progress) {
     if (step.reserve) continue;
     if (progress) progress("reserve", 0);
     if (step.state.lambda != 1) continue;
-    if (const auto mode = lowest_mode(result.frame, step)) step.reserve = mode->factor;
+    if (const auto mode = lowest_mode(result.frame_of(step), step)) step.reserve = mode->factor;
   }
+}
+
+/// The frames of the one-way items under the holds of an analysis.
+OneWayFrames& one_way_frames(RunResult& result, const AnalysisSpec& spec) {
+  const std::string key =
+      spec.holds.empty() || spec.kind == AnalysisKind::buckling ? "" : spec.name;
+  std::unique_ptr<OneWayFrames>& frames = result.one_way[key];
+  if (!frames) {
+    const Variant& variant = result.frame.system->variant();
+    frames =
+        std::make_unique<OneWayFrames>(key.empty() ? variant : with_holds(variant, spec.holds));
+  }
+  return *frames;
+}
+
+/// Analyses in which one-way members and supports act one way, a set of loads at a time.
+std::vector<Step> run_one_way(RunResult& result, const AnalysisSpec& spec,
+                              const Progress& progress) {
+  OneWayFrames& frames = one_way_frames(result, spec);
+  std::vector<Step> steps;
+  for (const LoadSet& loads : spec.loads) {
+    if (progress) progress(spec.name, double(steps.size()) / double(spec.loads.size()));
+    OneWayState state = spec.kind == AnalysisKind::p_delta
+                            ? solve_one_way_p_delta(frames, spec, loads)
+                            : solve_one_way(frames, spec, loads);
+    Step step = std::move(state.step);
+    if (spec.kind == AnalysisKind::buckling && step.has_state) {
+      // About the state that the loads give.
+      AnalysisSpec one = spec;
+      one.loads = {loads};
+      const Step linear = std::move(step);
+      step = buckling(*state.frame, one, {linear}, progress).front();
+      step.state.one_way = true;
+      step.state.members = linear.state.members;
+      step.state.open = linear.state.open;
+      step.applied = linear.applied;
+    }
+    step.analysis = spec.name;
+    step.kind = spec.kind;
+    step.loads = loads;
+    step.label = loads.name;
+    if (spec.events && step.has_state) step.events = find_events(frames, spec, loads);
+    steps.push_back(std::move(step));
+  }
+  return steps;
 }
 
 /// One analysis; with holds of its own on a frame and a baseline of its own.
 std::vector<Step> run_one(RunResult& result, const std::vector<Step>& base,
                           const AnalysisSpec& spec, const Progress& progress) {
+  const bool one_way =
+      spec.kind == AnalysisKind::p_delta || spec.kind == AnalysisKind::buckling || spec.iterate;
+  if (one_way && result.model->has_one_way()) return run_one_way(result, spec, progress);
   if (spec.kind == AnalysisKind::buckling) {
     return buckling(result.frame, spec, baseline_of(base, spec), progress);  // holds by itself
   }
@@ -186,6 +234,14 @@ void add_remarks(RunResult& result) {
         listed(names), names.size() == 1 ? "its" : "their", model.nodes[spin.nodes.front()].name));
   }
   if (result.steps.empty()) result.remarks.push_back("no loads: nothing to analyse");
+  if (!model.has_one_way()) return;
+  const bool modal =
+      std::any_of(model.analyses.begin(), model.analyses.end(), [](const AnalysisSpec& a) {
+        return a.kind == AnalysisKind::modal && a.after_analysis.empty();
+      });
+  result.remarks.push_back(
+      fmt::format("first-order{} takes one-way members and supports both ways, without their slack",
+                  modal ? " and vibration without loads" : ""));
 }
 
 }  // namespace
@@ -195,6 +251,13 @@ const Step* RunResult::find(const std::string& analysis, const std::string& load
     if (step.analysis == analysis && step.loads.name == loads) return &step;
   }
   return nullptr;
+}
+
+const ElasticFrame& RunResult::frame_of(const Step& step) const {
+  if (!step.state.one_way) return frame;
+  const auto own = one_way.find(step.analysis);
+  const OneWayFrames& frames = *(own != one_way.end() ? own : one_way.find(""))->second;
+  return frames.frame(frames.idle_of(step.state));
 }
 
 std::size_t RunResult::baseline_index(const std::string& loads) const {

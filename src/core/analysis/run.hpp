@@ -2,7 +2,7 @@
 
 #include <map>
 
-#include "core/analysis/elastic_frame.hpp"
+#include "core/analysis/one_way.hpp"
 #include "core/results/comparison.hpp"
 #include "core/results/envelopes.hpp"
 #include "core/results/standard_formulas.hpp"
@@ -33,6 +33,9 @@ struct RunResult {
     std::vector<Step> baseline;
   };
   std::map<std::string, Held> held;
+  /// What one-way members and supports leave of the frame, by the name of the analysis whose holds
+  /// it has; "" for those without. Loads of steps refer to it.
+  std::map<std::string, std::unique_ptr<OneWayFrames>> one_way;
   std::vector<std::string> remarks;
   double seconds = 0;
 
@@ -42,6 +45,8 @@ struct RunResult {
   const Step* find(const std::string& analysis, const std::string& loads) const;
   /// First-order under the same loads and holds as a step; nullptr: the step has no holds.
   const Step* own_baseline(const Step& step) const;
+  /// The frame that a step with a state was solved on.
+  const ElasticFrame& frame_of(const Step& step) const;
   /// Nothing is supported and only vibration was asked for: moving freely is no failure.
   bool free_structure() const;
   /// Names of the analyses in `steps`, in order, each once.

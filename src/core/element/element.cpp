@@ -75,7 +75,8 @@ double mean_axial_load(const MemberLoading& loading) {
 
 double axial_force_at_start(const ElementProperties& properties, const MemberLoading& loading,
                             const EndMotion& motion) {
-  return properties.EA / properties.length * motion.deformed[6] - mean_axial_load(loading);
+  return properties.EA / properties.length * motion.deformed[6] + properties.initial_force -
+         mean_axial_load(loading);
 }
 
 std::array<double, 3> Element::acting(const std::array<double, 3>& from_loads) const {
@@ -159,7 +160,7 @@ void Element::add_axial_and_twist() {
     f_[b] += last;
   };
   // Held ends: the start's force makes the total stretch vanish.
-  const double N_start = -mean_axial_load(loading_, N_load_);
+  const double N_start = p.initial_force - mean_axial_load(loading_, N_load_);
   const double end_action = loading_.actions.back()[0];
   add(0, 6, EA, N_start, N_start + span_end(N_load_.back()) - end_action);
   if (p.kind != MemberKind::frame) return;
@@ -344,6 +345,10 @@ MemberLine Element::line(const EndMotion& motion) const {
                             chain_turns_[c] * motion.turn[static_cast<Eigen::Index>(c)] + chain.f;
     curves[c] = chains_[c]->curves(ends.cwiseProduct(sign), forces);
   }
+  // What stretches the axis without force: the lack of length that a preload stands for, or all of
+  // the motion of a member that carries nothing.
+  const double strain = properties_.idle ? (e[6] - e[0]) / properties_.length
+                                         : -flexibility * properties_.initial_force;
   MemberLine line;
   double u = e[0];
   const double L = properties_.length;
@@ -361,9 +366,11 @@ MemberLine Element::line(const EndMotion& motion) const {
       span.T = T_load_[i];
       span.T[0] += T_start;
     }
+    if (properties_.idle) span.N = {0, 0, 0};
     span.u_start = u;
     span.axial_flexibility = flexibility;
-    u += flexibility * s.length() * span_mean(span.N);
+    span.strain = strain;
+    u += strain * s.length() + flexibility * s.length() * span_mean(span.N);
     line.add(span);
   }
   return line;

@@ -22,6 +22,8 @@ struct ElementProperties {
   double EA = 0, EIy = 0, EIz = 0, GJ = 0;                  ///< N, N·m²
   double shear_flexibility_y = 0, shear_flexibility_z = 0;  ///< 1/(G·Av), 1/N
   double r2 = 0;                                            ///< (Iy + Iz)/A, m²
+  double initial_force = 0;  ///< N at the drawn length, N: preload, less what a slack takes
+  bool idle = false;         ///< a one-way member that carries nothing but hands its loads on
   std::array<EndJoint, 2> joints = {kJoined, kJoined};
 
   bool operator==(const ElementProperties&) const = default;

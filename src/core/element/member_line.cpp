@@ -48,7 +48,7 @@ LinePoint MemberLine::Span::at(double xi) const {
   const BendingState bz = z.at(xi), by = y.at(xi);
   p.forces << polynomial(N, xi), y.shear(xi), z.shear(xi), polynomial(T, xi), bz.M, by.M;
   const double stretch = xi * (N[0] + xi * (N[1] / 2 + xi * N[2] / 3)) * (to - from);
-  p.displacement << u_start + axial_flexibility * stretch, by.w, bz.w;
+  p.displacement << u_start + strain * xi * (to - from) + axial_flexibility * stretch, by.w, bz.w;
   return p;
 }
 

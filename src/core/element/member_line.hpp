@@ -29,6 +29,7 @@ class MemberLine {
     std::array<double, 3> N = {0, 0, 0};  ///< polynomials in ξ
     std::array<double, 3> T = {0, 0, 0};
     double u_start = 0, axial_flexibility = 0;  ///< m; 1/(E·A), 1/N
+    double strain = 0;                          ///< of the axis without force
 
     LinePoint at(double xi) const;
   };

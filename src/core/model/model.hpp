@@ -51,6 +51,8 @@ struct Member {
   MaterialId material;
   double roll = 0;  ///< rad
   std::array<EndJoint, 2> joints = {kJoined, kJoined};
+  double slack = 0;    ///< m, travel before a one-way member acts
+  double preload = 0;  ///< N at the drawn geometry, of axial kinds
   int line = 0;
 
   bool has_hinges() const { return joints[0] != kJoined || joints[1] != kJoined; }
@@ -60,6 +62,8 @@ struct Member {
 struct SupportDirection {
   double stiffness = 0;
   double settle = 0;  ///< m or rad, movement of the ground
+  int only = 0;       ///< the sign of the reaction it can give, in its direction; 0: both
+  double slack = 0;   ///< m or rad, travel before a one-way support bears
 };
 
 struct Support {
@@ -169,6 +173,8 @@ struct AnalysisSpec {
   int iterations = 50;           ///< p-delta: rounds at most
   double tolerance = 1e-8;       ///< p-delta: change of displacements and of axial forces
   bool between_nodes = true;     ///< p-delta: P-δ too
+  bool iterate = false;          ///< first-order: one-way members and supports act one way
+  bool events = false;           ///< the load factor of every switch of one-way items is located
   /// p-delta: these loads make the axial forces that act on the bent shape, not each set its own.
   std::optional<LoadSet> axial_from;
   int modes = 0;                     ///< buckling and modal: how many; 0: the default of the kind
@@ -228,6 +234,19 @@ struct Model {
         break;
     }
     return true;
+  }
+
+  /// True if a member or a support carries one way only.
+  bool has_one_way() const {
+    for (const Member& m : members) {
+      if (one_way_sign(m.kind) != 0) return true;
+    }
+    for (const Support& s : supports) {
+      for (const SupportDirection& d : s.directions) {
+        if (d.only != 0) return true;
+      }
+    }
+    return false;
   }
 
   double length(MemberId id) const {

@@ -37,6 +37,8 @@ struct State {
   bool between_nodes = true;
   /// The axial forces that act are given, constant along each member; else they follow the loads.
   bool axial_given = false;
+  bool one_way = false;  ///< one-way items act one way: members by their activity, and
+  std::vector<std::pair<NodeId, int>> open;  ///< directions of one-way supports that do not bear
 
   State() = default;
   explicit State(const Model& m) : nodes(m.nodes.size()), members(m.members.size()) {}

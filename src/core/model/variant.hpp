@@ -1,6 +1,7 @@
 #pragma once
 
 #include "core/model/model.hpp"
+#include "core/model/state.hpp"
 
 namespace ulterix {
 
@@ -18,14 +19,22 @@ struct Variant {
   IndexedVector<MemberId, char> present;
   IndexedVector<NodeId, Vector3d> offsets;
   std::vector<ExtraRestraint> restraints;
+  /// One-way members and supports act one way, with their slack; else both ways without it.
+  bool one_way = false;
+  IndexedVector<MemberId, char> idle;        ///< one-way members that carry nothing
+  std::vector<std::pair<NodeId, int>> open;  ///< directions of one-way supports that do not bear
 
   explicit Variant(const Model& m)
       : model(&m),
         factors(m.members.size()),
         present(m.members.size(), 1),
-        offsets(m.nodes.size(), Vector3d::Zero()) {}
+        offsets(m.nodes.size(), Vector3d::Zero()),
+        idle(m.members.size(), 0) {}
 
   Vector3d position(NodeId id) const { return model->nodes[id].position + offsets[id]; }
 };
+
+/// A state without motion that knows which one-way items of the variant carry nothing.
+State state_at_rest(const Variant& variant);
 
 }  // namespace ulterix

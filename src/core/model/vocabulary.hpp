@@ -43,9 +43,17 @@ inline constexpr std::array<std::string_view, 6> kInternalForceNames = {"N",  "V
 inline constexpr std::array<std::string_view, 2> kDeflectionNames = {"dy", "dz"};
 enum InternalForce { kN, kVy, kVz, kMx, kMy, kMz };
 
-enum class MemberKind { frame, axial };
-inline constexpr std::array<Word<MemberKind>, 2> kMemberKinds = {
-    {{MemberKind::frame, "frame"}, {MemberKind::axial, "axial"}}};
+enum class MemberKind { frame, axial, tension_only, compression_only };
+inline constexpr std::array<Word<MemberKind>, 4> kMemberKinds = {
+    {{MemberKind::frame, "frame"},
+     {MemberKind::axial, "axial"},
+     {MemberKind::tension_only, "tension-only"},
+     {MemberKind::compression_only, "compression-only"}}};
+
+/// +1 for a member that carries tension alone, -1 for compression alone, 0 for both ways.
+constexpr int one_way_sign(MemberKind kind) {
+  return kind == MemberKind::tension_only ? 1 : kind == MemberKind::compression_only ? -1 : 0;
+}
 
 enum class Action { none, dead, live, roof_live, snow, wind, seismic, rain, thermal, prestress };
 inline constexpr std::array<Word<Action>, 10> kActions = {{{Action::none, "-"},

@@ -216,11 +216,34 @@ MemberExtremes extremes_of(const MemberLine& line) {
   return all;
 }
 
+namespace {
+
+/// A moment that is only rounding beside the forces over the frame's size, m, is 0.
+void clear_rounding(double size, StepExtremes& all) {
+  constexpr double kRounding = 1e-13;
+  double force = 0;
+  for (const MemberExtremes& own : all) {
+    for (std::size_t i = kN; i <= kVz; ++i) {
+      force = std::max({force, std::abs(own[i].min), std::abs(own[i].max)});
+    }
+  }
+  const double least = kRounding * force * size;
+  for (MemberExtremes& own : all) {
+    for (std::size_t i = kMx; i <= kMz; ++i) {
+      if (std::abs(own[i].min) <= least) own[i].min = 0;
+      if (std::abs(own[i].max) <= least) own[i].max = 0;
+    }
+  }
+}
+
+}  // namespace
+
 StepExtremes find_extremes(const Recovery& recovery) {
   const Model& model = recovery.frame().model();
   StepExtremes all(model.members.size());
   for_each_index(model.members.size(),
                  [&](int i) { all[MemberId(i)] = extremes_of(recovery.line(MemberId(i))); });
+  clear_rounding(model.size(), all);
   return all;
 }
 

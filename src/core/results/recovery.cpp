@@ -35,6 +35,15 @@ Recovery::Recovery(const MemberFrame& frame, const Step& step)
   }
 }
 
+double mean_axial_force(const Recovery& recovery, MemberId id) {
+  const MemberLine line = recovery.line(id);
+  double sum = 0;
+  for (const MemberLine::Span& s : line.spans()) {
+    sum += (s.to - s.from) * (s.N[0] + s.N[1] / 2 + s.N[2] / 3);
+  }
+  return sum / line.length();
+}
+
 MemberLine Recovery::line(MemberId id) const {
   const Element e = frame_->element(id, loads_->on_member(id), step_->state, step_->split);
   return e.line(frame_->end_motion(id, step_->state));

@@ -22,6 +22,9 @@ class Recovery {
   std::shared_ptr<const AppliedLoads> loads_;
 };
 
+/// The mean of N along a member, N.
+double mean_axial_force(const Recovery& recovery, MemberId id);
+
 /// The set with every factor multiplied: what acts at a load factor lambda.
 LoadSet scaled(const LoadSet& set, double lambda);
 

@@ -58,6 +58,15 @@ struct EquilibriumCheck {
   Vector3d loads = Vector3d::Zero(), reaction_sum = Vector3d::Zero();  ///< N
 };
 
+/// A one-way member or support that begins or ceases to carry as the load grows.
+struct OneWayEvent {
+  double factor = 0;  ///< on the loads, between the last state before and the first after
+  MemberId member;    ///< or
+  NodeId node;        ///< with the direction of its support
+  int direction = 0;
+  bool idle = false;  ///< what it has become
+};
+
 struct BucklingResult;
 struct ModalResult;
 
@@ -79,6 +88,7 @@ struct Step {
   /// P-Delta: the lowest factor at which its axial forces would buckle the frame, where it was
   /// looked for and something is compressed.
   std::optional<double> reserve;
+  std::vector<OneWayEvent> events;  ///< switches of one-way items on the way to the full load
   std::shared_ptr<const BucklingResult> buckling;  ///< of a buckling analysis
   std::shared_ptr<const ModalResult> modal;        ///< of a modal analysis
 };

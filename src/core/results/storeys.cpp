@@ -55,7 +55,7 @@ std::vector<StoreyColumn> columns_between(const Model& model, double low, double
 
 bool is_leaning(const MemberFrame& system, MemberId id, int direction) {
   const Member& m = system.model().members[id];
-  if (m.kind == MemberKind::axial) return true;
+  if (m.kind != MemberKind::frame) return true;
   // A sway along local z bends about y, one along local y about z.
   const Matrix3d& R = system.axes(id);
   const int axis = std::abs(R(2, direction)) >= std::abs(R(1, direction)) ? 4 : 5;

@@ -27,14 +27,18 @@ IndexedVector<NodeId, std::vector<Vector6d>> restraints_by_node(const Variant& v
 
 }  // namespace
 
-IndexedVector<NodeId, std::array<SupportDirection, 6>> supports_by_node(const Model& model) {
+IndexedVector<NodeId, std::array<SupportDirection, 6>> supports_by_node(const Variant& variant) {
+  const Model& model = *variant.model;
   IndexedVector<NodeId, std::array<SupportDirection, 6>> by_node(model.nodes.size());
   for (const Support& s : model.supports) {
     for (int d = 0; d < 6; ++d) {
       const SupportDirection& given = s.directions[d];
-      if (given.stiffness != 0 || given.settle != 0) by_node[s.node][d] = given;
+      if (given.stiffness == 0 && given.settle == 0) continue;
+      by_node[s.node][d] = given;
+      if (variant.one_way) by_node[s.node][d].settle -= given.only * given.slack;
     }
   }
+  for (const auto& [node, d] : variant.open) by_node[node][d] = {};
   return by_node;
 }
 
@@ -43,7 +47,7 @@ DofMap::DofMap(const Variant& variant,
     : variant_(&variant),
       nodes_(variant.model->nodes.size()),
       dropped_(variant.model->nodes.size()) {
-  const auto supports = supports_by_node(*variant.model);
+  const auto supports = supports_by_node(variant);
   const auto restraints = restraints_by_node(variant);
   for (const NodeId id : variant.model->nodes.ids()) {
     build_node(id, supports[id], rotations[id], restraints[id]);

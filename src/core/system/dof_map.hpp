@@ -31,7 +31,8 @@ struct NodeRotationStiffness {
 };
 
 /// Supports gathered by node: held or sprung directions and the movement of the ground.
-IndexedVector<NodeId, std::array<SupportDirection, 6>> supports_by_node(const Model& model);
+/// Those that do not bear are free; the slack of one-way ones moves the ground away.
+IndexedVector<NodeId, std::array<SupportDirection, 6>> supports_by_node(const Variant& variant);
 
 /// The unknowns q of a variant: plane, supports, settlement, extra restraints, and rotations that
 /// nothing holds dropped. Constraints are exact; there are no penalties.

@@ -54,7 +54,7 @@ Vector12d to_global(const Vector12d& v, const Matrix3d& R) {
 MemberFrame::MemberFrame(const Variant& variant)
     : variant_(variant),
       axes_(all_axes(variant_)),
-      supports_(supports_by_node(*variant_.model)),
+      supports_(supports_by_node(variant_)),
       members_at_(members_at(variant_)),
       warping_relief_(warping_relief(variant_, supports_, members_at_)) {}
 
@@ -86,6 +86,13 @@ ElementProperties element_properties(const Variant& variant, MemberId id) {
   p.shear_flexibility_z = flexibility(s.Avz);
   p.r2 = s.r2();
   p.joints = m.joints;
+  p.initial_force = m.preload;
+  const int sign = one_way_sign(m.kind);
+  if (variant.one_way && sign != 0) {
+    p.initial_force -= sign * p.EA * m.slack / p.length;
+    p.idle = variant.idle[id] != 0;
+    if (p.idle) p.EA = p.initial_force = 0;
+  }
   return p;
 }
 
@@ -108,7 +115,19 @@ Element MemberFrame::element(MemberId id, const MemberLoading& loading, const St
     effect.bends_in_y = bends(id, false);
     effect.twists = model().plane == Plane::space;
   }
-  return {properties(id), loading, effect, split};
+  if (!state.one_way || variant_.one_way) return {properties(id), loading, effect, split};
+  // A state of another situation: its activity says what the member is.
+  return {acting_properties(id, state), loading, effect, split};
+}
+
+ElementProperties MemberFrame::acting_properties(MemberId id, const State& state) const {
+  ElementProperties p = properties(id);
+  const Member& m = model().members[id];
+  if (one_way_sign(m.kind) == 0) return p;
+  p.initial_force -= one_way_sign(m.kind) * p.EA * m.slack / p.length;
+  p.idle = state.members[id].activity == Activity::idle;
+  if (p.idle) p.EA = p.initial_force = 0;
+  return p;
 }
 
 IndexedVector<MemberId, double> MemberFrame::axial_forces(const AppliedLoads& loads,

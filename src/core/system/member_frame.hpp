@@ -44,6 +44,9 @@ class MemberFrame {
   const std::vector<std::vector<MemberId>>& members_at_nodes() const { return members_at_; }
 
  private:
+  /// Of a one-way member in a state of its own.
+  ElementProperties acting_properties(MemberId id, const State& state) const;
+
   Variant variant_;
   IndexedVector<MemberId, Matrix3d> axes_;
   IndexedVector<NodeId, std::array<SupportDirection, 6>> supports_;

@@ -1,0 +1,526 @@
+#include "core/analysis/one_way.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <set>
+
+#include "core/analysis/first_order.hpp"
+#include "core/analysis/p_delta.hpp"
+#include "core/results/recovery.hpp"
+#include "core/system/mechanism_words.hpp"
+
+namespace ulterix {
+
+namespace {
+
+/// A force below this part of the largest, or a length below this part of the largest displacement,
+/// is nothing.
+constexpr double kNothing = 1e-9;
+constexpr int kMostBlocks = 30, kBlocksWithoutGain = 4;
+constexpr double kEventTolerance = 1e-6;
+
+/// How an item stands in a solution: the force that it carries in its sign, or idle, the length
+/// that it goes without force (m or rad). Negative values violate the condition.
+struct ItemValue {
+  double value = 0;
+  double scale = 0;  ///< what counts as large of that kind
+
+  bool violates() const { return value < -kNothing * scale; }
+  bool is_nothing() const { return std::abs(value) <= kNothing * scale; }
+};
+
+std::vector<ItemValue> values_of(const OneWayFrames& frames, const ElasticFrame& frame,
+                                 const Step& step, const IdleSet& idle) {
+  const FrameSystem& system = *frame.system;
+  const Model& model = system.model();
+  const auto forces = system.mean_axial_forces(*step.applied, step.state);
+  double largest_force = 0, largest_motion = 0;
+  for (const double N : forces) largest_force = std::max(largest_force, std::abs(N));
+  for (const NodeId n : model.nodes.ids()) {
+    largest_force = std::max(largest_force, step.reactions[n].head<3>().cwiseAbs().maxCoeff());
+    largest_motion =
+        std::max(largest_motion, step.state.nodes[n].translation.cwiseAbs().maxCoeff());
+  }
+  std::vector<ItemValue> values(frames.items().size());
+  const Variant both_ways(model);
+  for (std::size_t i = 0; i < values.size(); ++i) {
+    const OneWayItem& item = frames.items()[i];
+    values[i].scale = idle[i] != 0 ? largest_motion : largest_force;
+    if (item.member.valid()) {
+      if (idle[i] == 0) {
+        values[i].value = item.sign * forces[item.member];
+        continue;
+      }
+      // The elongation beyond the length at which it would carry: slack, less what preload takes.
+      const Member& m = model.members[item.member];
+      const ElementProperties p = element_properties(both_ways, item.member);
+      const double starts = item.sign * m.slack - m.preload * p.length / p.EA;
+      const double e = system.end_motion(item.member, step.state).deformed[6];
+      values[i].value = item.sign * (starts - e);
+      continue;
+    }
+    if (idle[i] == 0) {
+      values[i].value = item.sign * step.reactions[item.node][item.direction];
+      if (item.direction >= 3) values[i].scale *= model.size();
+      continue;
+    }
+    for (const Support& s : model.supports) {
+      const SupportDirection& d = s.directions[static_cast<std::size_t>(item.direction)];
+      if (s.node != item.node || d.only == 0) continue;
+      const double u = step.state.nodes[item.node].vector()[item.direction];
+      values[i].value = item.sign * (u - (d.settle - d.only * d.slack));
+    }
+    if (item.direction >= 3 && model.size() > 0) values[i].scale /= model.size();
+  }
+  return values;
+}
+
+int violations(const std::vector<ItemValue>& values) {
+  return static_cast<int>(std::count_if(values.begin(), values.end(),
+                                        [](const ItemValue& v) { return v.violates(); }));
+}
+
+/// The linear solution with a given set; nothing where the frame does not stand.
+std::optional<Step> linear(const ElasticFrame& frame, const AnalysisSpec& spec,
+                           const LoadSet& loads) {
+  if (!frame.stands()) return std::nullopt;
+  AnalysisSpec one;
+  one.name = spec.name;
+  one.kind = spec.kind;
+  one.loads = {loads};
+  return first_order(frame, one).front();
+}
+
+/// How fast an item's free length grows in a motion without stiffness.
+double rate_in(const OneWayFrames& frames, const FrameSystem& system, std::size_t i,
+               const Mechanism& mechanism) {
+  const OneWayItem& item = frames.items()[i];
+  if (!item.member.valid()) {
+    return item.sign * mechanism.motion[item.node].vector()[item.direction];
+  }
+  State moved(system.model());
+  for (const NodeId n : system.model().nodes.ids()) moved.nodes[n] = mechanism.motion[n];
+  return -item.sign * system.end_motion(item.member, moved).deformed[6];
+}
+
+/// Where idle items leave a motion: true if no item stands in its way, in one sense or the other.
+bool motion_is_free(const OneWayFrames& frames, const ElasticFrame& frame, const Mechanism& m,
+                    const IdleSet& idle, const std::vector<char>& slack_by_some) {
+  constexpr double kMoves = 1e-9;
+  for (const double sense : {1.0, -1.0}) {
+    bool free = true;
+    for (std::size_t i = 0; i < idle.size() && free; ++i) {
+      if (idle[i] == 0 || slack_by_some[i] != 0) continue;  // has room both ways
+      free = sense * rate_in(frames, *frame.system, i, m) >= -kMoves;
+    }
+    if (free) return true;
+  }
+  return false;
+}
+
+/// True if the loads have a part across the vertical.
+bool acts_sideways(const ElasticFrame& frame, const LoadSet& loads) {
+  const Variant& variant = frame.system->variant();
+  Vector3d total = AppliedLoads(variant, loads).total_force();
+  const double all = total.norm();
+  total[variant.model->vertical] = 0;
+  return total.norm() > kNothing * all;
+}
+
+/// What an engineer reads of a frame that idle items leave without a hold.
+Step without_state(const OneWayFrames& frames, const AnalysisSpec& spec, const LoadSet& loads,
+                   const ElasticFrame& frame, const IdleSet& idle) {
+  Step step;
+  step.analysis = spec.name;
+  step.kind = spec.kind;
+  step.loads = loads;
+  step.label = loads.name;
+  step.outcome.verdict =
+      frame.mechanisms.empty() ? Verdict::not_solvable : Verdict::mechanism;
+  const bool any = std::any_of(idle.begin(), idle.end(), [](char c) { return c != 0; });
+  std::string& words = step.outcome.reason;
+  words = any ? frames.words(idle) + ": the frame is then free to move: " : "";
+  words += frame.mechanisms.empty() ? frame.trouble : frame.mechanisms.front().words;
+  if (any && !acts_sideways(frame, loads)) {
+    words +=
+        "; these loads have no part sideways, which would decide which ties carry: add a "
+        "notional load";
+  }
+  return step;
+}
+
+class LinearSearch {
+ public:
+  LinearSearch(const OneWayFrames& frames, const AnalysisSpec& spec, const LoadSet& loads)
+      : frames_(frames), spec_(spec), loads_(loads), count_(frames.items().size()) {}
+
+  OneWayState find() {
+    result_.idle.assign(count_, 0);
+    if (!by_blocks() && !one_at_a_time()) return result_;
+    if (result_.step.has_state) look_for_free_motion();
+    return result_;
+  }
+
+ private:
+  bool solve(const IdleSet& idle) {
+    const ElasticFrame& frame = frames_.frame(idle);
+    ++result_.solutions;
+    const auto step = linear(frame, spec_, loads_);
+    if (!step) return false;
+    result_.idle = idle;
+    result_.frame = &frame;
+    result_.step = *step;
+    values_.clear();
+    if (step->has_state) values_ = values_of(frames_, frame, *step, idle);
+    return true;
+  }
+
+  /// True if done: with a state, or with an outcome that has nothing to do with one-way items.
+  bool by_blocks() {
+    IdleSet idle(count_, 0);
+    int fewest = static_cast<int>(count_) + 1, without_gain = 0;
+    for (int round = 0; round < kMostBlocks; ++round) {
+      if (!solve(idle)) return false;
+      if (!result_.step.has_state) return true;
+      const int wrong = violations(values_);
+      if (wrong == 0) return true;
+      without_gain = wrong < fewest ? 0 : without_gain + 1;
+      if (without_gain == kBlocksWithoutGain) return false;
+      fewest = std::min(fewest, wrong);
+      for (std::size_t i = 0; i < count_; ++i) {
+        if (values_[i].violates()) idle[i] = idle[i] != 0 ? 0 : 1;
+      }
+    }
+    return false;
+  }
+
+  /// Lawson & Hanson: `lengths_` are the free lengths of the idle items, all above 0.
+  bool one_at_a_time() {
+    IdleSet idle(count_, 0);
+    lengths_.assign(count_, 0);
+    if (!solve(idle)) {
+      // The frame does not even stand with all items both ways.
+      result_.step = without_state(frames_, spec_, loads_, frames_.frame(idle), idle);
+      return true;
+    }
+    const std::size_t most = 10 * count_ + 100;
+    for (std::size_t step = 0; step < most; ++step) {
+      std::size_t worst = count_;
+      for (std::size_t i = 0; i < count_; ++i) {
+        if (idle[i] != 0 || !values_[i].violates()) continue;
+        const double own = values_[i].value / values_[i].scale;
+        if (worst == count_ ||
+            own < values_[worst].value / values_[worst].scale - kNothing) {
+          worst = i;
+        }
+      }
+      if (worst == count_) return true;
+      idle[worst] = 1;
+      if (!shrink_to_feasible(idle, worst)) return true;
+    }
+    result_.step.outcome = {Verdict::iteration_limit,
+                            "the state of one-way members and supports was not found", {}, 0, 0};
+    return true;
+  }
+
+  /// Solves with the set, and as long as a free length comes out at or below 0, goes only as far as
+  /// the first one allows and lets that item carry again. False: the frame moves freely.
+  bool shrink_to_feasible(IdleSet& idle, std::size_t entered) {
+    while (true) {
+      std::vector<double> target(count_, 0);
+      if (solve(idle)) {
+        if (!result_.step.has_state) return false;
+        for (std::size_t i = 0; i < count_; ++i) {
+          if (idle[i] != 0) target[i] = values_[i].value;
+        }
+      } else if (!far_along_motion(idle, entered, target)) {
+        const ElasticFrame& frame = frames_.frame(idle);
+        result_.step = without_state(frames_, spec_, loads_, frame, idle);
+        result_.idle = idle;
+        result_.frame = &frame;
+        return false;
+      }
+      double part = 1;
+      for (std::size_t i = 0; i < count_; ++i) {
+        if (idle[i] != 0 && target[i] <= 0 && i != entered) {
+          part = std::min(part, lengths_[i] / (lengths_[i] - target[i]));
+        }
+      }
+      bool all = true;
+      for (std::size_t i = 0; i < count_; ++i) {
+        if (idle[i] == 0) continue;
+        const double before = lengths_[i];
+        lengths_[i] += part * (target[i] - lengths_[i]);
+        const bool gone = target[i] <= 0 && i != entered &&
+                          lengths_[i] <= kNothing * std::max(std::abs(before), 1e-300);
+        if (!gone) continue;
+        idle[i] = 0;
+        lengths_[i] = 0;
+        all = false;
+      }
+      if (all) return true;
+    }
+  }
+
+  /// The set leaves a mechanism: goes along it until an idle item takes up. False if none does.
+  bool far_along_motion(const IdleSet& idle, std::size_t entered, std::vector<double>& target) {
+    const ElasticFrame& frame = frames_.frame(idle);
+    constexpr double kFar = 1e6;
+    for (const Mechanism& m : frame.mechanisms) {
+      const double own = rate_in(frames_, *frame.system, entered, m);
+      if (own == 0) continue;
+      bool bounded = false;
+      for (std::size_t i = 0; i < count_; ++i) {
+        if (idle[i] == 0) continue;
+        const double rate = rate_in(frames_, *frame.system, i, m) * (own > 0 ? 1 : -1);
+        target[i] = lengths_[i] + kFar * rate;
+        bounded = bounded || (i != entered && rate < 0);
+      }
+      if (bounded) return true;
+    }
+    return false;
+  }
+
+  /// A state whose taut items carry nothing may be one of many: with those idle too the frame may
+  /// move freely, and no condition stands in the way.
+  void look_for_free_motion() {
+    IdleSet loose = result_.idle;
+    std::vector<char> room(count_, 0);
+    bool any_idle = false, any_nothing = false;
+    for (std::size_t i = 0; i < count_; ++i) {
+      if (loose[i] != 0) {
+        any_idle = true;
+        room[i] = values_[i].is_nothing() ? 0 : 1;
+      } else if (values_[i].is_nothing()) {
+        loose[i] = 1;
+        any_nothing = true;
+      }
+    }
+    if (!any_idle || !any_nothing) return;
+    const ElasticFrame& frame = frames_.frame(loose);
+    for (const Mechanism& m : frame.mechanisms) {
+      if (!motion_is_free(frames_, frame, m, loose, room)) continue;
+      Step step = without_state(frames_, spec_, loads_, frame, loose);
+      result_.step = step;
+      return;
+    }
+  }
+
+  const OneWayFrames& frames_;
+  const AnalysisSpec& spec_;
+  const LoadSet& loads_;
+  std::size_t count_;
+  OneWayState result_;
+  std::vector<ItemValue> values_;
+  std::vector<double> lengths_;
+};
+
+/// One P-Delta solution with a given set; its step says why where there is none.
+Step bent(const ElasticFrame& frame, const AnalysisSpec& spec, const LoadSet& loads) {
+  AnalysisSpec one = spec;
+  one.loads = {loads};
+  const std::vector<Step> first = first_order(frame, one);
+  return p_delta(frame, one, first).front();
+}
+
+bool is_whole(const Step& step) {
+  return step.has_state && step.outcome.verdict != Verdict::above_critical_load &&
+         step.outcome.verdict != Verdict::iteration_limit && step.state.lambda == 1;
+}
+
+/// Switches items of a P-Delta state until all conditions hold. True if they do.
+class BentSearch {
+ public:
+  BentSearch(const OneWayFrames& frames, const AnalysisSpec& spec) : frames_(frames), spec_(spec) {}
+
+  bool settle(OneWayState& state, const LoadSet& loads, bool one_at_a_time) const {
+    std::set<IdleSet> seen;
+    for (int round = 0; round < kMostBlocks; ++round) {
+      const ElasticFrame& frame = frames_.frame(state.idle);
+      state.frame = &frame;
+      if (!frame.stands()) {
+        state.step = without_state(frames_, spec_, loads, frame, state.idle);
+        return false;
+      }
+      ++state.solutions;
+      state.step = bent(frame, spec_, loads);
+      if (!is_whole(state.step) || !seen.insert(state.idle).second) return false;
+      const auto values = values_of(frames_, frame, state.step, state.idle);
+      if (violations(values) == 0) return true;
+      std::size_t worst = values.size();
+      for (std::size_t i = 0; i < values.size(); ++i) {
+        if (!values[i].violates()) continue;
+        const bool worse = worst == values.size() || values[i].value / values[i].scale <
+                                                         values[worst].value / values[worst].scale;
+        if (worse) worst = i;
+        if (!one_at_a_time) state.idle[i] = state.idle[i] != 0 ? 0 : 1;
+      }
+      if (one_at_a_time) state.idle[worst] = state.idle[worst] != 0 ? 0 : 1;
+    }
+    return false;
+  }
+
+ private:
+  const OneWayFrames& frames_;
+  const AnalysisSpec& spec_;
+};
+
+LoadSet at_factor(const LoadSet& loads, double lambda) {
+  return lambda == 1 ? loads : scaled(loads, lambda);
+}
+
+}  // namespace
+
+OneWayFrames::OneWayFrames(Variant base) : base_(std::move(base)) {
+  base_.one_way = true;
+  const Model& model = *base_.model;
+  for (const MemberId id : model.members.ids()) {
+    const int sign = one_way_sign(model.members[id].kind);
+    if (sign != 0) items_.push_back({id, {}, 0, double(sign)});
+  }
+  for (const Support& s : model.supports) {
+    for (int d = 0; d < 6; ++d) {
+      const int only = s.directions[static_cast<std::size_t>(d)].only;
+      if (only != 0 && model.uses_direction(d)) items_.push_back({{}, s.node, d, double(only)});
+    }
+  }
+}
+
+const ElasticFrame& OneWayFrames::frame(const IdleSet& idle) const {
+  const std::scoped_lock lock(mutex_);
+  std::unique_ptr<const ElasticFrame>& known = frames_[idle];
+  if (known) return *known;
+  Variant variant = base_;
+  for (std::size_t i = 0; i < idle.size(); ++i) {
+    if (idle[i] == 0) continue;
+    const OneWayItem& item = items_[i];
+    if (item.member.valid()) {
+      variant.idle[item.member] = 1;
+    } else {
+      variant.open.emplace_back(item.node, item.direction);
+    }
+  }
+  known = std::make_unique<const ElasticFrame>(make_elastic_frame(std::move(variant)));
+  return *known;
+}
+
+IdleSet OneWayFrames::idle_of(const State& state) const {
+  IdleSet idle(items_.size(), 0);
+  for (std::size_t i = 0; i < items_.size(); ++i) {
+    const OneWayItem& item = items_[i];
+    const bool open = std::find(state.open.begin(), state.open.end(),
+                                std::pair(item.node, item.direction)) != state.open.end();
+    const bool nothing = item.member.valid()
+                             ? state.members[item.member].activity == Activity::idle
+                             : open;
+    idle[i] = nothing ? 1 : 0;
+  }
+  return idle;
+}
+
+std::string OneWayFrames::name(const OneWayItem& item) const {
+  const Model& model = *base_.model;
+  if (item.member.valid()) return model.members[item.member].name;
+  return fmt::format("{}.{}", model.nodes[item.node].name,
+                     kDisplacementNames[static_cast<std::size_t>(item.direction)]);
+}
+
+std::string OneWayFrames::words(const IdleSet& idle) const {
+  std::vector<std::string> members, supports;
+  for (std::size_t i = 0; i < idle.size(); ++i) {
+    if (idle[i] != 0) (items_[i].member.valid() ? members : supports).push_back(name(items_[i]));
+  }
+  std::string text;
+  if (!members.empty()) text = listed(members) + " slack";
+  if (!supports.empty()) {
+    text += (text.empty() ? "" : "; ") + fmt::format("support {} lifted", listed(supports));
+  }
+  return text;
+}
+
+OneWayState solve_one_way(const OneWayFrames& frames, const AnalysisSpec& spec,
+                          const LoadSet& loads, double lambda) {
+  return LinearSearch(frames, spec, at_factor(loads, lambda)).find();
+}
+
+OneWayState solve_one_way_p_delta(const OneWayFrames& frames, const AnalysisSpec& spec,
+                                  const LoadSet& loads, double lambda) {
+  constexpr int kSteps = 16;
+  const LoadSet whole = at_factor(loads, lambda);
+  OneWayState start = solve_one_way(frames, spec, whole);
+  if (!start.step.has_state) return start;
+  const BentSearch search(frames, spec);
+  OneWayState state = start;
+  if (search.settle(state, whole, false)) return state;
+  // From nothing up, one item at a time: the state of each step starts from the one before.
+  OneWayState path = solve_one_way(frames, spec, scaled(whole, 1.0 / kSteps));
+  for (int step = 1; step <= kSteps && path.frame != nullptr; ++step) {
+    const LoadSet part = at_factor(whole, double(step) / kSteps);
+    path.solutions += state.solutions;
+    if (!search.settle(path, part, true)) break;
+    if (step == kSteps) return path;
+  }
+  const bool failed = !is_whole(state.step) && !state.step.outcome.stands();
+  const bool already_told = state.step.outcome.verdict == Verdict::mechanism;
+  if (failed) {
+    const std::string what = frames.words(state.idle);
+    if (!what.empty() && !already_told) state.step.outcome.reason += fmt::format(" (with {})", what);
+    return state;
+  }
+  state.step.has_state = false;
+  state.step.outcome = {
+      Verdict::iteration_limit,
+      fmt::format("not converged: no state of the one-way members and supports holds on the bent "
+                  "shape (last tried: {})",
+                  frames.words(state.idle).empty() ? "all carry" : frames.words(state.idle)),
+      {},
+      0,
+      0};
+  return state;
+}
+
+std::vector<OneWayEvent> find_events(const OneWayFrames& frames, const AnalysisSpec& spec,
+                                     const LoadSet& loads) {
+  constexpr int kSteps = 16;
+  const auto set_at = [&](double lambda) {
+    const OneWayState s = spec.kind == AnalysisKind::p_delta
+                              ? solve_one_way_p_delta(frames, spec, loads, lambda)
+                              : solve_one_way(frames, spec, loads, lambda);
+    return s.step.has_state ? std::optional(s.idle) : std::nullopt;
+  };
+  std::vector<OneWayEvent> events;
+  // Intervals of different ends are halved until they are short; what differs then is an event.
+  const auto look = [&](const auto& self, double low, const std::optional<IdleSet>& a, double high,
+                        const std::optional<IdleSet>& b) -> void {
+    if (a == b) return;
+    if (high - low > kEventTolerance) {
+      const double middle = (low + high) / 2;
+      const auto between = set_at(middle);
+      self(self, low, a, middle, between);
+      self(self, middle, between, high, b);
+      return;
+    }
+    if (!a || !b) return;
+    for (std::size_t i = 0; i < a->size(); ++i) {
+      if ((*a)[i] == (*b)[i]) continue;
+      const OneWayItem& item = frames.items()[i];
+      events.push_back({low == 0 ? 0 : (low + high) / 2, item.member, item.node, item.direction, (*b)[i] != 0});
+    }
+  };
+  // Where all loads grow together, most items decide with the very first part of them.
+  double low = 0;
+  auto before = set_at(kEventTolerance);
+  look(look, 0, IdleSet(frames.items().size(), 0), kEventTolerance, before);
+  for (int step = 1; step <= kSteps; ++step) {
+    const double high = double(step) / kSteps;
+    const auto after = set_at(high);
+    look(look, low, before, high, after);
+    low = high;
+    before = after;
+  }
+  return events;
+}
+
+}  // namespace ulterix
