@@ -35,7 +35,8 @@ double largest_difference(const ComparedPlace& place) {
 }
 
 std::string ratio_text(const std::optional<double>& ratio) {
-  return ratio ? fmt::format("{:.3f}", *ratio) : "-";
+  if (!ratio) return "-";
+  return fmt::format("{:.3f}", std::abs(*ratio) < 5e-4 ? 0.0 : *ratio);  // no -0.000
 }
 
 /// Rows that are printed: those that changed and are not small, all that are not 0, or every one.

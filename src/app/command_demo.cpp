@@ -51,6 +51,14 @@ std::string what_next(const DemoModel& demo) {
            "          the hand formula at the head of {1}\n"
            "Change    {1}: the legs' section, or the lantern's weight, and run it again\n";
   }
+  if (demo.name == "boat-hall") {
+    return "\nLook at   ulterix draw {0} axial --load U2 --plane \"x = 0\"   which rods are slack\n"
+           "          ulterix table {0} states --load U2\n"
+           "          ulterix compare {0} --load U2 --member \"XW*\"   beside rods that act both "
+           "ways\n"
+           "Change    {1}: take the notional load of U1 away: nothing decides then which rods "
+           "carry\n";
+  }
   return "\nLook at   {0}/figures/deflected-U2.png   first-order and P-Delta at one scale\n"
          "          {0}/figures/moment-U2.png      where the moments grow\n"
          "          ulterix draw {0} mode --load U1 --mode 1-3   how it buckles\n"

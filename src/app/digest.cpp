@@ -157,19 +157,44 @@ class Digest {
       line(fmt::format(" {}: {} of {} analyses", verdict_of(failed), failed.size(),
                        result_.steps.size()));
     }
-    for (std::size_t i = 0; i < failed.size() && (full_ || i < kMostLoads); ++i) {
-      const Step& step = *failed[i];
-      line(fmt::format("   {} ({}): {}", step.loads.name, step.analysis, step.outcome.reason), 7);
-    }
-    if (!full_ && failed.size() > kMostLoads) {
-      line(fmt::format("   ... and {} more (run --full)", failed.size() - kMostLoads), 7);
-    }
+    tell_failures(failed);
     for (const Step& step : result_.steps) {
       if (step.outcome.stands() && !step.outcome.reason.empty()) {
         line(fmt::format("   note, {} ({}): {}", step.loads.name, step.analysis,
                          step.outcome.reason),
              7);
       }
+    }
+  }
+
+  /// Loads and analyses that fail for the same reason are told together.
+  void tell_failures(const std::vector<const Step*>& failed) {
+    struct Failure {
+      std::string reason;
+      std::vector<std::string> loads, analyses;
+    };
+    std::vector<Failure> failures;
+    const auto add = [](std::vector<std::string>& names, const std::string& name) {
+      if (std::find(names.begin(), names.end(), name) == names.end()) names.push_back(name);
+    };
+    for (const Step* step : failed) {
+      auto known = std::find_if(failures.begin(), failures.end(), [step](const Failure& f) {
+        return f.reason == step->outcome.reason;
+      });
+      if (known == failures.end()) {
+        known = failures.insert(failures.end(), {step->outcome.reason, {}, {}});
+      }
+      add(known->loads, step->loads.name);
+      add(known->analyses, step->analysis);
+    }
+    for (std::size_t i = 0; i < failures.size() && (full_ || i < kMostLoads); ++i) {
+      const Failure& f = failures[i];
+      line(fmt::format("   {} ({}): {}", fmt::join(f.loads, ", "), fmt::join(f.analyses, ", "),
+                       f.reason),
+           7);
+    }
+    if (!full_ && failures.size() > kMostLoads) {
+      line(fmt::format("   ... and {} more (run --full)", failures.size() - kMostLoads), 7);
     }
   }
 
@@ -473,52 +498,80 @@ class Digest {
     text_ += '\n' + table.print();
   }
 
-  /// What one-way members and supports do under each load, and the largest tie force.
+  /// What one-way members and supports do: loads of the same state on one line, with the largest
+  /// force among them. P-Delta speaks for first-order with iterate, which --full shows too.
   void one_way_states() {
-    std::size_t lines = 0, left_out = 0;
+    const bool bent = std::any_of(result_.steps.begin(), result_.steps.end(), [](const Step& s) {
+      return s.state.one_way && s.has_state && s.kind == AnalysisKind::p_delta;
+    });
+    struct Line {
+      std::string analysis, state, loads, force;
+      double largest = 0;
+    };
+    std::vector<Line> lines;
     for (const Step& step : result_.steps) {
       if (!step.state.one_way || !step.has_state) continue;
-      if (!full_ && lines == kMostLoads) {
-        ++left_out;
-        continue;
-      }
-      if (lines == 0) text_ += '\n';
-      const std::string lead = fmt::format(" {:<10} {} ({}): ", lines++ == 0 ? "One-way" : "",
-                                           step.loads.name, step.analysis);
-      line(lead + state_words(step), static_cast<int>(lead.size()));
+      if (bent && !full_ && step.kind != AnalysisKind::p_delta) continue;
+      const std::string state = state_words(step);
+      auto line = std::find_if(lines.begin(), lines.end(), [&](const Line& l) {
+        return l.analysis == step.analysis && l.state == state;
+      });
+      if (line == lines.end()) line = lines.insert(lines.end(), {step.analysis, state, "", "", 0});
+      line->loads += (line->loads.empty() ? "" : ", ") + step.loads.name;
+      const auto [member, N] = largest_one_way_force(step);
+      if (!member.valid() || std::abs(N) <= std::abs(line->largest) * (1 + 1e-9)) continue;
+      line->largest = N;
+      line->force = fmt::format("; largest force {} {} {} ({})", model_.members[member].name,
+                                in_units(units_, Quantity::force, N), units_.label(Quantity::force),
+                                step.loads.name);
     }
-    if (left_out > 0) line(fmt::format("            ... {} more (run --full)", left_out), 12);
+    for (std::size_t i = 0; i < lines.size() && (full_ || i < kMostLoads); ++i) {
+      if (i == 0) text_ += '\n';
+      line(fmt::format(" {:<10} {} ({}): {}{}", i == 0 ? "One-way" : "", lines[i].loads,
+                       lines[i].analysis, lines[i].state, lines[i].force),
+           12);
+    }
+    if (!full_ && lines.size() > kMostLoads) {
+      line(fmt::format("            ... {} more states (run --full)", lines.size() - kMostLoads),
+           12);
+    }
+  }
+
+  std::pair<MemberId, double> largest_one_way_force(const Step& step) const {
+    const Recovery recovery(*result_.frame.system, step);
+    std::pair<MemberId, double> largest = {{}, 0};
+    for (const MemberId id : model_.members.ids()) {
+      const bool idle = step.state.members[id].activity == Activity::idle;
+      if (one_way_sign(model_.members[id].kind) == 0 || idle) continue;
+      const double N = mean_axial_force(recovery, id);
+      if (std::abs(N) > std::abs(largest.second) * (1 + 1e-9)) largest = {id, N};
+    }
+    return largest;
   }
 
   std::string state_words(const Step& step) const {
+    constexpr std::size_t kMostNames = 12;
     std::vector<std::string> slack, lifted;
-    const Recovery recovery(*result_.frame.system, step);
-    double largest = 0;
-    std::string at;
     for (const MemberId id : model_.members.ids()) {
-      if (one_way_sign(model_.members[id].kind) == 0) continue;
       if (step.state.members[id].activity == Activity::idle) {
         slack.push_back(model_.members[id].name);
-        continue;
       }
-      const double N = mean_axial_force(recovery, id);
-      if (std::abs(N) > std::abs(largest) * (1 + 1e-9)) largest = N, at = model_.members[id].name;
     }
     for (const auto& [node, d] : step.state.open) {
       lifted.push_back(fmt::format("{}.{}", model_.nodes[node].name,
                                    kDisplacementNames[static_cast<std::size_t>(d)]));
     }
-    std::string words = slack.empty() ? "" : fmt::format("{} slack", fmt::join(slack, ", "));
+    const auto listed_names = [&](std::vector<std::string> names) {
+      const std::size_t more = names.size() > kMostNames ? names.size() - kMostNames : 0;
+      names.resize(names.size() - more);
+      return fmt::format("{}{}", fmt::join(names, ", "),
+                         more > 0 ? fmt::format(" and {} more", more) : "");
+    };
+    std::string words = slack.empty() ? "" : listed_names(slack) + " slack";
     if (!lifted.empty()) {
-      words += fmt::format("{}{} lifted", words.empty() ? "" : "; ", fmt::join(lifted, ", "));
+      words += fmt::format("{}{} lifted", words.empty() ? "" : "; ", listed_names(lifted));
     }
-    if (words.empty()) words = "all carry";
-    if (!at.empty()) {
-      words +=
-          fmt::format("; largest one-way force {} {} {}", at,
-                      in_units(units_, Quantity::force, largest), units_.label(Quantity::force));
-    }
-    return words;
+    return words.empty() ? "all carry" : words;
   }
 
   /// The storey of the largest index, which has the other hand formulas too, and its loads.

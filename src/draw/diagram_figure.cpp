@@ -44,8 +44,9 @@ struct Component {
 };
 
 /// Positive My has tension on the −z face, positive Mz on the −y face: that side is drawn.
+/// Axial force lies on the side of local z, or of y where z points at the reader of the `view`.
 std::vector<Component> components_of(const MemberFrame& system, MemberId id, Diagram diagram,
-                                     bool compression_side) {
+                                     bool compression_side, const View* view = nullptr) {
   const Model& model = system.model();
   const bool frame = model.members[id].kind == MemberKind::frame;
   if (diagram != Diagram::axial && !frame) return {};
@@ -56,6 +57,13 @@ std::vector<Component> components_of(const MemberFrame& system, MemberId id, Dia
     if (!system.bends(id, z_plane)) continue;
     Vector3d side = R.row(z_plane ? 2 : 1).transpose();
     if (diagram == Diagram::moment && !compression_side) side = -side;
+    if (diagram == Diagram::axial && view != nullptr) {
+      constexpr double kSeen = 0.2;
+      const Vector3d other = R.row(1).transpose();
+      if (view->direction(side).norm() < kSeen && view->direction(other).norm() > kSeen) {
+        side = other;
+      }
+    }
     components.push_back({kind.components[z_plane ? 0 : 1], side});
     if (diagram == Diagram::axial) break;
   }
@@ -171,10 +179,13 @@ class DiagramPanel {
     scene.draw_undeformed({palette::kInk, 1.4, {}});
     draw_supports(scene);
     draw_hinges(scene);
-    return write_values(scene, peaks);
+    const std::string governing = write_values(scene, peaks);
+    if (diagram_ == Diagram::axial) draw_slack(scene, steps.back().recovery->step());
+    return governing;
   }
 
   int left_out() const { return left_out_; }
+  bool shows_slack() const { return shows_slack_; }
 
  private:
   std::vector<MemberDiagram> diagrams_of(const Scene& scene, const DrawnStep& step) const {
@@ -183,7 +194,8 @@ class DiagramPanel {
     std::vector<std::vector<MemberDiagram>> of_members(members.size());
     for_each_index(static_cast<int>(members.size()), [&](int i) {
       const MemberId id = members[static_cast<std::size_t>(i)];
-      for (const Component& c : components_of(system, id, diagram_, settings_.compression_side)) {
+      for (const Component& c :
+           components_of(system, id, diagram_, settings_.compression_side, &scene.view())) {
         MemberDiagram d = member_diagram(*step.recovery, id, c, scale_, scene.pieces(24));
         d.outline = {scene(d.axis.front())};
         for (const Vector3d& p : d.edge) d.outline.push_back(scene(p));
@@ -196,6 +208,21 @@ class DiagramPanel {
       for (MemberDiagram& d : own) all.push_back(std::move(d));
     }
     return all;
+  }
+
+  /// Members that carry nothing are dashed and named.
+  void draw_slack(Scene& scene, const Step& step) {
+    const Model& model = scene.model();
+    for (const MemberId id : scene.members()) {
+      if (step.state.members[id].activity != Activity::idle) continue;
+      const Member& m = model.members[id];
+      const Vector2d a = scene(model.nodes[m.start].position),
+                     b = scene(model.nodes[m.end].position);
+      scene.canvas().line({a, b}, {palette::kWhite, 2.4, {}});
+      scene.canvas().line({a, b}, {palette::kUndeformed, 1.3, {4, 4}});
+      scene.labels().place((a + b) / 2, m.name + " slack", {11, false, palette::kSupport});
+      shows_slack_ = true;
+    }
   }
 
   /// Returns the largest value with its place.
@@ -226,6 +253,7 @@ class DiagramPanel {
   const FigureSettings& settings_;
   double scale_, largest_;
   int left_out_ = 0;
+  bool shows_slack_ = false;
 };
 
 /// The larger side of what is shown, m.
@@ -267,7 +295,9 @@ void draw_diagram(Canvas& canvas, Diagram diagram, const DrawnSteps& steps, cons
                            significant(units.from_si(kind.quantity, largest), 3)));
   draw_panels(canvas, steps, settings, extent,
               [&panel](Scene& scene, const DrawnSteps& own) { return panel.draw(scene, own); });
-  draw_legend(canvas, legend_of(steps, settings));
+  std::vector<LegendEntry> legend = legend_of(steps, settings);
+  if (panel.shows_slack()) legend.push_back({{palette::kUndeformed, 1.3, {4, 4}}, "slack"});
+  draw_legend(canvas, legend);
   std::string note = members.size() > kFewMembers
                          ? "the largest value of each member, above 5 % of the largest"
                          : "values under 5 % of the largest are not written";

@@ -1,11 +1,12 @@
 // One-way members and supports: closed forms, brute force over all states, numbering, preload.
+#include "core/analysis/one_way.hpp"
+
 #include <gtest/gtest.h>
 
 #include <algorithm>
 #include <random>
 
 #include "core/analysis/first_order.hpp"
-#include "core/analysis/one_way.hpp"
 #include "core/analysis/run.hpp"
 #include "core/results/modes.hpp"
 #include "core/results/recovery.hpp"
@@ -116,8 +117,9 @@ TEST(OneWay, GravityAloneLeavesAMechanismThatIsTold) {
   EXPECT_TRUE(r.find("p-delta", "leaning")->outcome.stands());
 }
 
-/// T2: a beam on three supports that only push, loaded in its first span: the far end would rise, so
-/// it lifts off there and the rest is a beam on two supports with an overhang that carries nothing.
+/// T2: a beam on three supports that only push, loaded in its first span: the far end would rise,
+/// so it lifts off there and the rest is a beam on two supports with an overhang that carries
+/// nothing.
 TEST(OneWay, ABeamLiftsOffOneOfThreeSupports) {
   FrameBuilder b(Plane::xz);
   const double L = 4, P = 10e3, EI = kE * 2e-5;

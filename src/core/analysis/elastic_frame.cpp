@@ -52,10 +52,12 @@ ElasticFrame make_elastic_frame(const Model& model, const Progress& progress) {
   return make_elastic_frame(Variant(model), progress);
 }
 
-ElasticFrame make_elastic_frame(Variant variant, const Progress& progress) {
+ElasticFrame make_elastic_frame(Variant variant, const Progress& progress,
+                                const std::vector<int>* order) {
   ElasticFrame frame;
   report(progress, "order", 0);
-  frame.system = std::make_unique<FrameSystem>(variant);
+  frame.system = order != nullptr ? std::make_unique<FrameSystem>(variant, *order)
+                                  : std::make_unique<FrameSystem>(variant);
   factorise(frame, progress);
   if (!frame.spins.empty() && frame.mechanisms.empty()) {
     // A spin strains nothing and no force works on it: holding one node of each changes no result.
@@ -66,7 +68,7 @@ ElasticFrame make_elastic_frame(Variant variant, const Progress& progress) {
     }
     const std::vector<Mechanism> spins = std::move(frame.spins);
     frame.spins.clear();
-    frame.system = std::make_unique<FrameSystem>(variant);
+    frame.system = std::make_unique<FrameSystem>(variant, frame.system->order());
     factorise(frame, progress);
     frame.spins = spins;
   }

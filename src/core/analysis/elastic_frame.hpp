@@ -29,7 +29,9 @@ struct ElasticFrame {
 };
 
 ElasticFrame make_elastic_frame(const Model& model, const Progress& progress = {});
-ElasticFrame make_elastic_frame(Variant variant, const Progress& progress = {});
+/// `order`: the elimination order of a frame of the same nodes and members, if there is one.
+ElasticFrame make_elastic_frame(Variant variant, const Progress& progress = {},
+                                const std::vector<int>* order = nullptr);
 
 /// Complaint in words if a load works on a rotation or a member motion that nothing holds; else "".
 std::string loads_on_free_motions(const ElasticFrame& frame, const AppliedLoads& loads,

@@ -78,8 +78,8 @@ std::vector<ItemValue> values_of(const OneWayFrames& frames, const ElasticFrame&
 }
 
 int violations(const std::vector<ItemValue>& values) {
-  return static_cast<int>(std::count_if(values.begin(), values.end(),
-                                        [](const ItemValue& v) { return v.violates(); }));
+  return static_cast<int>(
+      std::count_if(values.begin(), values.end(), [](const ItemValue& v) { return v.violates(); }));
 }
 
 /// The linear solution with a given set; nothing where the frame does not stand.
@@ -120,13 +120,19 @@ bool motion_is_free(const OneWayFrames& frames, const ElasticFrame& frame, const
   return false;
 }
 
-/// True if the loads have a part across the vertical.
-bool acts_sideways(const ElasticFrame& frame, const LoadSet& loads) {
+/// The horizontal direction of a motion in which the loads have no part; -1 if there is none.
+int direction_without_load(const ElasticFrame& frame, const LoadSet& loads) {
+  if (frame.mechanisms.empty()) return -1;
   const Variant& variant = frame.system->variant();
-  Vector3d total = AppliedLoads(variant, loads).total_force();
-  const double all = total.norm();
-  total[variant.model->vertical] = 0;
-  return total.norm() > kNothing * all;
+  Vector3d moved = Vector3d::Zero();
+  for (const NodeMotion& n : frame.mechanisms.front().motion) {
+    moved = moved.cwiseMax(n.translation.cwiseAbs());
+  }
+  moved[variant.model->vertical] = 0;
+  int direction = 0;
+  if (moved.maxCoeff(&direction) == 0) return -1;
+  const Vector3d total = AppliedLoads(variant, loads).total_force();
+  return std::abs(total[direction]) <= kNothing * total.norm() ? direction : -1;
 }
 
 /// What an engineer reads of a frame that idle items leave without a hold.
@@ -137,16 +143,17 @@ Step without_state(const OneWayFrames& frames, const AnalysisSpec& spec, const L
   step.kind = spec.kind;
   step.loads = loads;
   step.label = loads.name;
-  step.outcome.verdict =
-      frame.mechanisms.empty() ? Verdict::not_solvable : Verdict::mechanism;
+  step.outcome.verdict = frame.mechanisms.empty() ? Verdict::not_solvable : Verdict::mechanism;
   const bool any = std::any_of(idle.begin(), idle.end(), [](char c) { return c != 0; });
   std::string& words = step.outcome.reason;
   words = any ? frames.words(idle) + ": the frame is then free to move: " : "";
   words += frame.mechanisms.empty() ? frame.trouble : frame.mechanisms.front().words;
-  if (any && !acts_sideways(frame, loads)) {
-    words +=
-        "; these loads have no part sideways, which would decide which ties carry: add a "
-        "notional load";
+  const int direction = any ? direction_without_load(frame, loads) : -1;
+  if (direction >= 0) {
+    words += fmt::format(
+        "; these loads have no part along {}, which would decide which ties carry: add a notional "
+        "load",
+        kAxisNames[static_cast<std::size_t>(direction)]);
   }
   return step;
 }
@@ -156,9 +163,11 @@ class LinearSearch {
   LinearSearch(const OneWayFrames& frames, const AnalysisSpec& spec, const LoadSet& loads)
       : frames_(frames), spec_(spec), loads_(loads), count_(frames.items().size()) {}
 
-  OneWayState find() {
+  OneWayState find(const IdleSet* start) {
     result_.idle.assign(count_, 0);
-    if (!by_blocks() && !one_at_a_time()) return result_;
+    const IdleSet all_carry(count_, 0);
+    const bool done = (start != nullptr && by_blocks(*start)) || by_blocks(all_carry);
+    if (!done) one_at_a_time();
     if (result_.step.has_state) look_for_free_motion();
     return result_;
   }
@@ -178,8 +187,7 @@ class LinearSearch {
   }
 
   /// True if done: with a state, or with an outcome that has nothing to do with one-way items.
-  bool by_blocks() {
-    IdleSet idle(count_, 0);
+  bool by_blocks(IdleSet idle) {
     int fewest = static_cast<int>(count_) + 1, without_gain = 0;
     for (int round = 0; round < kMostBlocks; ++round) {
       if (!solve(idle)) return false;
@@ -197,13 +205,13 @@ class LinearSearch {
   }
 
   /// Lawson & Hanson: `lengths_` are the free lengths of the idle items, all above 0.
-  bool one_at_a_time() {
+  void one_at_a_time() {
     IdleSet idle(count_, 0);
     lengths_.assign(count_, 0);
     if (!solve(idle)) {
       // The frame does not even stand with all items both ways.
       result_.step = without_state(frames_, spec_, loads_, frames_.frame(idle), idle);
-      return true;
+      return;
     }
     const std::size_t most = 10 * count_ + 100;
     for (std::size_t step = 0; step < most; ++step) {
@@ -211,18 +219,20 @@ class LinearSearch {
       for (std::size_t i = 0; i < count_; ++i) {
         if (idle[i] != 0 || !values_[i].violates()) continue;
         const double own = values_[i].value / values_[i].scale;
-        if (worst == count_ ||
-            own < values_[worst].value / values_[worst].scale - kNothing) {
+        if (worst == count_ || own < values_[worst].value / values_[worst].scale - kNothing) {
           worst = i;
         }
       }
-      if (worst == count_) return true;
+      if (worst == count_) return;
       idle[worst] = 1;
-      if (!shrink_to_feasible(idle, worst)) return true;
+      if (!shrink_to_feasible(idle, worst)) return;
     }
     result_.step.outcome = {Verdict::iteration_limit,
-                            "the state of one-way members and supports was not found", {}, 0, 0};
-    return true;
+                            "the state of one-way members and supports was not found",
+                            {},
+                            0,
+                            0};
+    return;
   }
 
   /// Solves with the set, and as long as a free length comes out at or below 0, goes only as far as
@@ -373,7 +383,8 @@ LoadSet at_factor(const LoadSet& loads, double lambda) {
 
 }  // namespace
 
-OneWayFrames::OneWayFrames(Variant base) : base_(std::move(base)) {
+OneWayFrames::OneWayFrames(Variant base, std::vector<int> order)
+    : base_(std::move(base)), order_(std::move(order)) {
   base_.one_way = true;
   const Model& model = *base_.model;
   for (const MemberId id : model.members.ids()) {
@@ -402,7 +413,9 @@ const ElasticFrame& OneWayFrames::frame(const IdleSet& idle) const {
       variant.open.emplace_back(item.node, item.direction);
     }
   }
-  known = std::make_unique<const ElasticFrame>(make_elastic_frame(std::move(variant)));
+  known = std::make_unique<const ElasticFrame>(
+      make_elastic_frame(std::move(variant), {}, order_.empty() ? nullptr : &order_));
+  if (order_.empty()) order_ = known->system->order();
   return *known;
 }
 
@@ -412,9 +425,8 @@ IdleSet OneWayFrames::idle_of(const State& state) const {
     const OneWayItem& item = items_[i];
     const bool open = std::find(state.open.begin(), state.open.end(),
                                 std::pair(item.node, item.direction)) != state.open.end();
-    const bool nothing = item.member.valid()
-                             ? state.members[item.member].activity == Activity::idle
-                             : open;
+    const bool nothing =
+        item.member.valid() ? state.members[item.member].activity == Activity::idle : open;
     idle[i] = nothing ? 1 : 0;
   }
   return idle;
@@ -441,18 +453,18 @@ std::string OneWayFrames::words(const IdleSet& idle) const {
 }
 
 OneWayState solve_one_way(const OneWayFrames& frames, const AnalysisSpec& spec,
-                          const LoadSet& loads, double lambda) {
-  return LinearSearch(frames, spec, at_factor(loads, lambda)).find();
+                          const LoadSet& loads, double lambda, const IdleSet* start) {
+  const LoadSet whole = at_factor(loads, lambda);
+  return LinearSearch(frames, spec, whole).find(start);
 }
 
 OneWayState solve_one_way_p_delta(const OneWayFrames& frames, const AnalysisSpec& spec,
-                                  const LoadSet& loads, double lambda) {
+                                  const LoadSet& loads, double lambda, const IdleSet* start) {
   constexpr int kSteps = 16;
   const LoadSet whole = at_factor(loads, lambda);
-  OneWayState start = solve_one_way(frames, spec, whole);
-  if (!start.step.has_state) return start;
+  OneWayState state = solve_one_way(frames, spec, whole, 1, start);
+  if (!state.step.has_state) return state;
   const BentSearch search(frames, spec);
-  OneWayState state = start;
   if (search.settle(state, whole, false)) return state;
   // From nothing up, one item at a time: the state of each step starts from the one before.
   OneWayState path = solve_one_way(frames, spec, scaled(whole, 1.0 / kSteps));
@@ -466,7 +478,8 @@ OneWayState solve_one_way_p_delta(const OneWayFrames& frames, const AnalysisSpec
   const bool already_told = state.step.outcome.verdict == Verdict::mechanism;
   if (failed) {
     const std::string what = frames.words(state.idle);
-    if (!what.empty() && !already_told) state.step.outcome.reason += fmt::format(" (with {})", what);
+    if (!what.empty() && !already_told)
+      state.step.outcome.reason += fmt::format(" (with {})", what);
     return state;
   }
   state.step.has_state = false;
@@ -506,7 +519,8 @@ std::vector<OneWayEvent> find_events(const OneWayFrames& frames, const AnalysisS
     for (std::size_t i = 0; i < a->size(); ++i) {
       if ((*a)[i] == (*b)[i]) continue;
       const OneWayItem& item = frames.items()[i];
-      events.push_back({low == 0 ? 0 : (low + high) / 2, item.member, item.node, item.direction, (*b)[i] != 0});
+      events.push_back(
+          {low == 0 ? 0 : (low + high) / 2, item.member, item.node, item.direction, (*b)[i] != 0});
     }
   };
   // Where all loads grow together, most items decide with the very first part of them.

@@ -23,8 +23,9 @@ using IdleSet = std::vector<char>;
 /// frame, made when it is first asked for and kept. Safe to use from several threads.
 class OneWayFrames {
  public:
-  /// `base`: with the holds of the analysis; where one-way items act one way is set here.
-  explicit OneWayFrames(Variant base);
+  /// `base`: with the holds of the analysis; where one-way items act one way is set here. `order`:
+  /// the elimination order of all the frames, if one is known.
+  explicit OneWayFrames(Variant base, std::vector<int> order = {});
 
   const std::vector<OneWayItem>& items() const { return items_; }
   const ElasticFrame& frame(const IdleSet& idle) const;
@@ -37,6 +38,7 @@ class OneWayFrames {
  private:
   Variant base_;
   std::vector<OneWayItem> items_;
+  mutable std::vector<int> order_;
   mutable std::mutex mutex_;
   mutable std::map<IdleSet, std::unique_ptr<const ElasticFrame>> frames_;
 };
@@ -53,14 +55,16 @@ struct OneWayState {
 /// which idle items may go without force, a convex quadratic program in those lengths. Blocks of
 /// items are switched first, as long as ever fewer violate a condition; else the active-set method
 /// of Lawson & Hanson (1974, ch. 23) is used, whose energy falls at every step and which therefore
-/// meets no set twice: it ends. `lambda`: factor on the loads.
+/// meets no set twice: it ends. `lambda`: factor on the loads. `start`: a set to begin with, as
+/// that of loads before; the state does not depend on it.
 OneWayState solve_one_way(const OneWayFrames& frames, const AnalysisSpec& spec,
-                          const LoadSet& loads, double lambda = 1);
+                          const LoadSet& loads, double lambda = 1, const IdleSet* start = nullptr);
 
-/// P-Delta from the linear state on: items switch until all conditions hold on the bent shape. Where
-/// a set would come back, the load is brought up in steps and one item is switched at a time.
+/// P-Delta from the linear state on: items switch until all conditions hold on the bent shape.
+/// Where a set would come back, the load is brought up in steps and one item is switched at a time.
 OneWayState solve_one_way_p_delta(const OneWayFrames& frames, const AnalysisSpec& spec,
-                                  const LoadSet& loads, double lambda = 1);
+                                  const LoadSet& loads, double lambda = 1,
+                                  const IdleSet* start = nullptr);
 
 /// Every switch between no load and the full load, located to 1e-6 of the full load.
 std::vector<OneWayEvent> find_events(const OneWayFrames& frames, const AnalysisSpec& spec,

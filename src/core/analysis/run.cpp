@@ -166,11 +166,14 @@ std::vector<Step> run_one_way(RunResult& result, const AnalysisSpec& spec,
                               const Progress& progress) {
   OneWayFrames& frames = one_way_frames(result, spec);
   std::vector<Step> steps;
+  std::optional<IdleSet> before;
   for (const LoadSet& loads : spec.loads) {
     if (progress) progress(spec.name, double(steps.size()) / double(spec.loads.size()));
-    OneWayState state = spec.kind == AnalysisKind::p_delta
-                            ? solve_one_way_p_delta(frames, spec, loads)
-                            : solve_one_way(frames, spec, loads);
+    OneWayState state =
+        spec.kind == AnalysisKind::p_delta
+            ? solve_one_way_p_delta(frames, spec, loads, 1, before ? &*before : nullptr)
+            : solve_one_way(frames, spec, loads, 1, before ? &*before : nullptr);
+    if (state.step.has_state) before = state.idle;
     Step step = std::move(state.step);
     if (spec.kind == AnalysisKind::buckling && step.has_state) {
       // About the state that the loads give.

@@ -41,6 +41,11 @@ FrameSystem::FrameSystem(const Variant& variant)
   number(elimination_order(graph, positions), graph);
 }
 
+FrameSystem::FrameSystem(const Variant& variant, std::vector<int> order)
+    : MemberFrame(variant), dofs_(this->variant(), rotation_stiffness()) {
+  number(order, node_graph(this->variant()));
+}
+
 FrameSystem::FrameSystem(const Variant& variant, const FrameSystem& whole)
     : MemberFrame(variant), dofs_(this->variant(), whole.dofs_) {
   std::vector<int> order(static_cast<std::size_t>(whole.model().nodes.size()));
@@ -56,6 +61,7 @@ FrameSystem::FrameSystem(const Variant& variant, const FrameSystem& whole)
 }
 
 void FrameSystem::number(const std::vector<int>& order, const Graph& neighbours) {
+  order_ = order;
   dofs_.number(order);
   pattern_ = make_pattern(dofs_, order, neighbours);
   scatter_ = std::make_unique<ScatterMap>(model(), dofs_, pattern_);

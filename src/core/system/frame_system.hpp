@@ -36,6 +36,8 @@ struct Resistance {
 class FrameSystem : public MemberFrame {
  public:
   explicit FrameSystem(const Variant& variant);
+  /// With the elimination order of another variant of the same nodes and members.
+  FrameSystem(const Variant& variant, std::vector<int> order);
   /// The first nodes are those of `whole`: their unknowns are its own, in its order, from
   /// inner_size() on. The nodes after them lie inside members and are eliminated before.
   FrameSystem(const Variant& variant, const FrameSystem& whole);
@@ -45,6 +47,7 @@ class FrameSystem : public MemberFrame {
   const DofMap& dofs() const { return dofs_; }
   const SymmetricPattern& pattern() const { return pattern_; }
   int inner_size() const { return inner_size_; }
+  const std::vector<int>& order() const { return order_; }  ///< of the nodes in the elimination
 
   Assembly assemble(const AppliedLoads& loads, const State& state, int split = 0) const;
   /// Only the right side, for a further set of loads on the stiffness of an unloaded state.
@@ -90,6 +93,7 @@ class FrameSystem : public MemberFrame {
   void add_supports(Assembly& assembly) const;
 
   DofMap dofs_;
+  std::vector<int> order_;
   SymmetricPattern pattern_;
   int inner_size_ = 0;
   std::unique_ptr<ScatterMap> scatter_;
