@@ -467,7 +467,14 @@ class Digest {
   /// The extremes over all loads of the last analysis, and which loads govern.
   void governing() {
     if (result_.envelopes.empty()) return;
-    const std::string analysis = result_.envelopes.back().analysis;
+    std::string analysis = result_.envelopes.back().analysis;
+    for (const EnvelopeRow& row :
+         result_.envelopes) {  // the last second-order one, if there is one
+      const bool bent = std::any_of(compared_.begin(), compared_.end(), [&row](const Compared& c) {
+        return c.step->analysis == row.analysis;
+      });
+      if (bent) analysis = row.analysis;
+    }
     using Kind = EnvelopeRow::Kind;
     std::vector<std::pair<Kind, int>> wanted;
     for (const int axis : model_.horizontal_axes()) wanted.emplace_back(Kind::displacement, axis);

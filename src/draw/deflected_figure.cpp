@@ -159,7 +159,7 @@ void draw_deflected(Canvas& canvas, const DrawnSteps& steps, const UnitSystem& u
       const double part = bow.x / model.length(bow.member);
       const auto at = static_cast<std::size_t>(std::lround(part * double(axis.size() - 1)));
       scene.labels().place(scene(axis[at]), bow_text(model, bow, units),
-                           {12.5, false, palette::kInk});
+                           {12.5, false, palette::kInk}, true);
     }
     const double first = displacement_of(*steps[0].recovery, n, d);
     const bool second_panel = own.size() < steps.size() && own[0].recovery != steps[0].recovery;

@@ -270,8 +270,7 @@ std::string side_words(Diagram diagram, const FigureSettings& settings) {
   if (diagram == Diagram::moment) {
     return settings.compression_side ? "on the compression side" : "on the tension side";
   }
-  return diagram == Diagram::axial ? "tension positive, on the side of local z"
-                                   : "positive on the side of local z";
+  return diagram == Diagram::axial ? "tension positive" : "positive on the side of local z";
 }
 
 }  // namespace

@@ -337,6 +337,166 @@ TEST(OneWay, StatesAreThoseOfBruteForce) {
   }
 }
 
+/// Loads of every kind on ties: one that is slack hands them to its ends like two hinged stubs, one
+/// that is taut carries what an axial member does.
+TEST(OneWay, LoadsOnTiesGoToTheirEnds) {
+  for (const AnalysisKind kind : {AnalysisKind::first_order, AnalysisKind::p_delta}) {
+    Bay bay;
+    FrameBuilder& b = bay.b;
+    b.model.materials[MaterialId(0)].density = 7850;
+    const double L = std::hypot(6, 4);
+    for (const MemberId tie : {bay.X1, bay.X2}) {
+      b.uniform(tie, 2, -100);
+      b.uniform(tie, 0, 40, LoadAxes::local);
+      b.point(tie, 0.3 * L, force6(0, 0, -500));
+      b.distributed(tie, force6(60, 0, -80), force6(0, 0, -200), 0.2 * L, 0.7 * L);
+      b.load_case().self_weight.push_back({tie, 1.5});
+    }
+    b.nodal_load(bay.A1, 0, 30e3);
+    b.model.analyses = {spec_of("one", kind, b.model)};
+    const RunResult r = run(b.model);
+    const Step& step = *r.find("one", "G");
+    ASSERT_TRUE(step.outcome.stands()) << step.outcome.reason;
+    EXPECT_TRUE(is_idle(step, bay.X2));
+    // Without the slack tie, its loads put on its ends by hand: shares of what acts on each place.
+    FrameBuilder c = b;
+    IndexedVector<MemberId, Member> kept;
+    for (const MemberId id : b.model.members.ids()) {
+      Member m = b.model.members[id];
+      if (id == bay.X1) m.kind = MemberKind::axial;
+      if (id != bay.X2) kept.push_back(m);
+    }
+    LoadCase& own = c.model.cases[CaseId(0)];
+    const auto of_slack = [&bay](const auto& load) { return load.member == bay.X2; };
+    std::erase_if(own.distributed, of_slack);
+    std::erase_if(own.points, of_slack);
+    std::erase_if(own.self_weight, of_slack);
+    c.model.members = kept;
+    // Along the slack tie x is from B0 to A1.
+    const Vector3d along = Vector3d(-6, 0, 4) / L;
+    const auto share = [&](const Vector3d& force, double x) {
+      NodalLoad at_start, at_end;
+      at_start.node = bay.B0;
+      at_end.node = bay.A1;
+      at_start.force.head<3>() = force * (1 - x);
+      at_end.force.head<3>() = force * x;
+      own.nodal.push_back(at_start);
+      own.nodal.push_back(at_end);
+    };
+    share(Vector3d(0, 0, -100) * L, 0.5);
+    share(along * 40 * L, 0.5);
+    share(Vector3d(0, 0, -500), 0.3);
+    share(Vector3d(0, 0, -1.5 * 3e-4 * 7850 * b.model.gravity) * L, 0.5);
+    // A linear load is two triangles, each at a third of its length.
+    share(Vector3d(60, 0, -80) * 0.25 * L, 0.2 + 0.5 / 3);
+    share(Vector3d(0, 0, -200) * 0.25 * L, 0.2 + 1.0 / 3);
+    AnalysisSpec plain = spec_of("one", kind, c.model);
+    plain.iterate = false;
+    c.model.analyses = {plain};
+    const RunResult by_hand = run(c.model);
+    const Step& expected = *by_hand.find("one", "G");
+    ASSERT_TRUE(expected.outcome.stands()) << expected.outcome.reason;
+    for (const NodeId n : b.model.nodes.ids()) {
+      EXPECT_LT((step.state.nodes[n].vector() - expected.state.nodes[n].vector()).norm(), 1e-10);
+      // The loads at B0 go into its support here and through the tie's end there.
+      EXPECT_LT((step.reactions[n] - expected.reactions[n]).norm(), 1e-5);
+    }
+    EXPECT_NEAR(force_in(r, step, bay.X1), force_in(by_hand, expected, bay.X1), 1e-6);
+  }
+}
+
+/// Preloaded crossed ties both carry until the load has used the preload up; then one does. The
+/// switch is located on the way.
+TEST(OneWay, PreloadedCrossedTies) {
+  Bay bay;
+  for (const MemberId tie : {bay.X1, bay.X2}) bay.b.model.members[tie].preload = 8e3;
+  bay.b.nodal_load(bay.A1, 0, 20e3);
+  AnalysisSpec one = spec_of("one", AnalysisKind::first_order, bay.b.model);
+  one.events = true;
+  bay.b.model.analyses = {one, spec_of("p-delta", AnalysisKind::p_delta, bay.b.model)};
+  const RunResult r = run(bay.b.model);
+  const Step& step = *r.find("one", "G");
+  ASSERT_TRUE(step.outcome.stands()) << step.outcome.reason;
+  EXPECT_TRUE(is_idle(step, bay.X2));
+  EXPECT_NEAR(force_in(r, step, bay.X1), 20e3 * std::hypot(6, 4) / 6, 1e-5);
+  ASSERT_EQ(step.events.size(), 1u);
+  EXPECT_EQ(step.events[0].member, bay.X2);
+  // Linear until then: the force of X2 both ways falls from what preload leaves of itself to 0.
+  const double full = force_in(r, r.baseline("G"), bay.X2);
+  FrameBuilder unloaded = bay.b;
+  unloaded.model.cases[CaseId(0)].nodal[0].force *= 0;
+  const RunResult none = run(unloaded.model);
+  const double left = force_in(none, none.baseline("G"), bay.X2);
+  EXPECT_NEAR(step.events[0].factor, left / (left - full), 1e-6);
+  EXPECT_TRUE(r.find("p-delta", "G")->outcome.stands());
+}
+
+/// A space frame on supports that only push, sprung ones among them: brute force over all states.
+TEST(OneWay, SupportsInSpaceAreThoseOfBruteForce) {
+  std::mt19937 random(99);
+  std::uniform_real_distribution<double> part(-1, 1);
+  for (int trial = 0; trial < 8; ++trial) {
+    FrameBuilder b(Plane::space);
+    const SectionId s = b.section([] {
+      SectionProperties p = bending_only(4e-5, 6e-3);
+      p.Iz = 3e-5;
+      p.J = 2e-5;
+      return p;
+    }());
+    const MaterialId steel = b.material(kE, 81e9);
+    std::vector<NodeId> feet;
+    NodeId last;
+    for (int i = 0; i < 6; ++i) {
+      const NodeId n = b.node("N" + std::to_string(i), 3 * (i % 3), 4 * (i / 3), 0);
+      if (i % 3 > 0) b.member("X" + std::to_string(i), last, n, s, steel);
+      if (i >= 3) b.member("Y" + std::to_string(i), feet[std::size_t(i - 3)], n, s, steel);
+      last = n;
+      feet.push_back(n);
+      Support support;
+      support.node = n;
+      if (i == 0) support.directions[0].stiffness = support.directions[1].stiffness = kRigid;
+      if (i == 2) support.directions[1].stiffness = kRigid;
+      support.directions[2].stiffness = i % 2 == 0 ? kRigid : 3e6;
+      support.directions[2].only = 1;
+      support.directions[2].slack = i == 4 ? 1e-3 : 0;
+      support.directions[2].settle = i == 1 ? -2e-3 : 0;
+      b.model.supports.push_back(support);
+      b.nodal_load(n, force6(0, 0, 15e3 * part(random) - 9e3, 2e3 * part(random), 0, 0));
+    }
+    b.model.analyses = {spec_of("one", AnalysisKind::first_order, b.model)};
+    const RunResult r = run(b.model);
+    const Step& step = *r.find("one", "G");
+    const OneWayFrames frames(Variant(*r.model));
+    ASSERT_EQ(frames.items().size(), 6u);
+    AnalysisSpec linear = spec_of("linear", AnalysisKind::first_order, b.model);
+    int good = 0;
+    for (unsigned bits = 0; bits < 64; ++bits) {
+      IdleSet idle(6);
+      for (std::size_t i = 0; i < 6; ++i) idle[i] = (bits >> i) & 1U ? 1 : 0;
+      const ElasticFrame& frame = frames.frame(idle);
+      if (!frame.stands()) continue;
+      const Step one = first_order(frame, linear).front();
+      bool holds = one.has_state;
+      for (std::size_t i = 0; i < 6 && holds; ++i) {
+        const SupportDirection& d = b.model.supports[i].directions[2];
+        const double above = one.state.nodes[feet[i]].translation[2] - (d.settle - d.slack);
+        holds = idle[i] != 0 ? above >= -1e-12 : one.reactions[feet[i]][2] >= -1e-6;
+      }
+      if (!holds) continue;
+      ++good;
+      ASSERT_TRUE(step.has_state) << step.outcome.reason;
+      for (const NodeId n : b.model.nodes.ids()) {
+        EXPECT_LT((one.state.nodes[n].vector() - step.state.nodes[n].vector()).norm(), 1e-10);
+      }
+    }
+    // Where no state holds, the frame tips over: told as a mechanism.
+    EXPECT_EQ(good, step.has_state ? 1 : 0) << "trial " << trial;
+    if (!step.has_state) {
+      EXPECT_EQ(step.outcome.verdict, Verdict::mechanism);
+    }
+  }
+}
+
 /// On the bent shape all conditions hold, for any numbering of the members to the same result.
 TEST(OneWay, PDeltaStatesDoNotDependOnTheNumbering) {
   std::mt19937 random(7);
