@@ -17,8 +17,8 @@
 #include "core/analysis/p_delta.hpp"
 #include "core/analysis/run.hpp"
 #include "core/results/recovery.hpp"
-#include "core/solve/buffer_pool.hpp"
-#include "core/system/ordering.hpp"
+#include "core/sparse/buffer_pool.hpp"
+#include "core/sparse/ordering.hpp"
 #include "read/model_file.hpp"
 #include "write/write_tables.hpp"
 
@@ -281,6 +281,15 @@ void cholmod_alone(benchmark::State& state) {
   }
 }
 
+/// Ten combinations of a hall of 5 000 members with some 650 rods, P-Delta: rods that act both ways
+/// (0) and one way (1).
+void hall_of_rods(benchmark::State& state) {
+  const Model model =
+      read_model(hall(55, state.range(0) == 0 ? "axial" : "tension-only"), "hall.toml").model;
+  for (auto _ : state) benchmark::DoNotOptimize(run(model).steps.size());
+  state.counters["members"] = model.members.size();
+}
+
 #define PHASE(name) BENCHMARK(name)->DenseRange(0, 2)->Unit(benchmark::kMillisecond)
 const bool as_in_the_program = (keep_freed_buffers(), true);
 
@@ -299,6 +308,7 @@ PHASE(reserve);
 PHASE(twelve_modes);
 PHASE(twelve_factors);
 PHASE(another_twelve_factors)->UseManualTime();
+BENCHMARK(hall_of_rods)->DenseRange(0, 1)->Unit(benchmark::kMillisecond);
 
 }  // namespace
 }  // namespace ulterix::bench

@@ -4,9 +4,9 @@
 #include <cstdlib>
 
 #include "app/commands.hpp"
-#include "core/solve/blas_check.hpp"
-#include "core/solve/blas_threads.hpp"
-#include "core/solve/buffer_pool.hpp"
+#include "core/sparse/blas_check.hpp"
+#include "core/sparse/blas_threads.hpp"
+#include "core/sparse/buffer_pool.hpp"
 
 namespace {
 

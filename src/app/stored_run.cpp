@@ -1,9 +1,11 @@
 #include "app/stored_run.hpp"
 
 #include <algorithm>
+#include <cmath>
 #include <unordered_map>
 #include <unordered_set>
 
+#include "core/analysis/p_delta.hpp"
 #include "core/analysis/run.hpp"
 
 namespace ulterix {
@@ -109,6 +111,7 @@ void StoredRun::read_steps(const Results& results, const std::vector<Results::Fi
     step.loads = *loads;
     step.state = State(model());
     step.state.lambda = number_in(row[4]);
+    if (!(std::abs(step.state.lambda) <= 1)) results.damaged();
     const AnalysisSpec* spec = find_analysis(model(), step.analysis);
     if (spec != nullptr && step.analysis != kBaseline) {
       step.kind = spec->kind;
@@ -137,8 +140,10 @@ void StoredRun::read_axial(const Results& results, const std::vector<Results::Fi
   for (const auto& row : results.table("acting_axial", filters).rows) {
     Step* step = step_of(row);
     if (step == nullptr) continue;
-    step->state.members[member(row[3])].axial_start =
-        units().to_si(Quantity::force, number_in(row[4]));
+    const MemberId id = member(row[3]);
+    const double N = units().to_si(Quantity::force, number_in(row[4]));
+    if (!(waves_of(frame_->properties(id), N) <= kMostWaves)) results.damaged();
+    step->state.members[id].axial_start = N;
   }
 }
 

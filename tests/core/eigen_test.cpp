@@ -3,8 +3,8 @@
 
 #include <cmath>
 
+#include "core/eigen/block_lanczos.hpp"
 #include "core/parallel.hpp"
-#include "core/solve/block_lanczos.hpp"
 #include "support/frame_builder.hpp"
 
 namespace ulterix::testing {

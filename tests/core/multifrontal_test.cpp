@@ -5,11 +5,11 @@
 
 #include <algorithm>
 
-#include "core/solve/buffer_pool.hpp"
-#include "core/solve/column_block.hpp"
-#include "core/solve/elimination_tree.hpp"
-#include "core/solve/factorisation.hpp"
-#include "core/solve/indefinite_factor.hpp"
+#include "core/sparse/buffer_pool.hpp"
+#include "core/sparse/column_block.hpp"
+#include "core/sparse/elimination_tree.hpp"
+#include "core/sparse/factorisation.hpp"
+#include "core/sparse/indefinite_factor.hpp"
 #include "support/grid.hpp"
 
 namespace ulterix::testing {

@@ -8,12 +8,12 @@
 #include <algorithm>
 #include <numeric>
 
-#include "core/solve/conjugate_gradients.hpp"
-#include "core/solve/indefinite_factor.hpp"
-#include "core/solve/multifrontal.hpp"
-#include "core/solve/null_space.hpp"
-#include "core/solve/tall_products.hpp"
-#include "core/system/ordering.hpp"
+#include "core/eigen/null_space.hpp"
+#include "core/sparse/conjugate_gradients.hpp"
+#include "core/sparse/indefinite_factor.hpp"
+#include "core/sparse/multifrontal.hpp"
+#include "core/sparse/ordering.hpp"
+#include "core/sparse/tall_products.hpp"
 #include "support/building.hpp"
 #include "support/frame_builder.hpp"
 #include "support/grid.hpp"

@@ -5,8 +5,8 @@
 #include <functional>
 #include <vector>
 
-#include "core/system/ordering.hpp"
-#include "core/system/pattern.hpp"
+#include "core/sparse/ordering.hpp"
+#include "core/system/scatter_map.hpp"
 
 namespace ulterix::testing {
 

@@ -4,7 +4,7 @@
 
 #include <cmath>
 
-#include "core/solve/null_space.hpp"
+#include "core/eigen/null_space.hpp"
 
 namespace ulterix {
 

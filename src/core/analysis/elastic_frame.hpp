@@ -6,7 +6,7 @@
 #include <vector>
 
 #include "core/results/step.hpp"
-#include "core/solve/factorisation.hpp"
+#include "core/sparse/factorisation.hpp"
 #include "core/system/frame_system.hpp"
 #include "core/system/mechanism.hpp"
 

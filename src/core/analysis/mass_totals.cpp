@@ -3,7 +3,7 @@
 #include <tbb/parallel_for.h>
 
 #include "core/parallel.hpp"
-#include "core/solve/conjugate_gradients.hpp"
+#include "core/sparse/conjugate_gradients.hpp"
 
 namespace ulterix {
 

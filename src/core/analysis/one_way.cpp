@@ -419,6 +419,10 @@ const ElasticFrame& OneWayFrames::frame(const IdleSet& idle) const {
   return *known;
 }
 
+std::unique_ptr<OneWayFrames> OneWayFrames::without_frames() const {
+  return std::make_unique<OneWayFrames>(base_, order_);
+}
+
 IdleSet OneWayFrames::idle_of(const State& state) const {
   IdleSet idle(items_.size(), 0);
   for (std::size_t i = 0; i < items_.size(); ++i) {
@@ -494,9 +498,11 @@ OneWayState solve_one_way_p_delta(const OneWayFrames& frames, const AnalysisSpec
   return state;
 }
 
-std::vector<OneWayEvent> find_events(const OneWayFrames& frames, const AnalysisSpec& spec,
+std::vector<OneWayEvent> find_events(const OneWayFrames& kept_frames, const AnalysisSpec& spec,
                                      const LoadSet& loads) {
   constexpr int kSteps = 16;
+  const std::unique_ptr<OneWayFrames> own = kept_frames.without_frames();
+  const OneWayFrames& frames = *own;
   const auto set_at = [&](double lambda) {
     const OneWayState s = spec.kind == AnalysisKind::p_delta
                               ? solve_one_way_p_delta(frames, spec, loads, lambda)

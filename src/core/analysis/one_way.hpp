@@ -29,6 +29,8 @@ class OneWayFrames {
 
   const std::vector<OneWayItem>& items() const { return items_; }
   const ElasticFrame& frame(const IdleSet& idle) const;
+  /// The same without the frames made so far: for a search whose frames nobody keeps.
+  std::unique_ptr<OneWayFrames> without_frames() const;
   /// The set that a state was found with.
   IdleSet idle_of(const State& state) const;
   /// "X1, X2 slack; A0.uz lifted".

@@ -213,8 +213,16 @@ void solve_with_given(const ElasticFrame& frame, const AnalysisSpec& spec,
                                     spec.axial_from->name);
 }
 
-/// Axial force over EI/L² beyond which the bent shape has more waves than a model can mean.
-constexpr double kMostWaves = 1e7;
+}  // namespace
+
+double waves_of(const ElementProperties& properties, double N) {
+  if (properties.kind != MemberKind::frame) return 0;
+  double EI = std::numeric_limits<double>::max();
+  for (const double own : {properties.EIy, properties.EIz}) EI = own > 0 ? std::min(EI, own) : EI;
+  return std::abs(N) * properties.length * properties.length / EI;
+}
+
+namespace {
 
 /// The member whose axial force is furthest beyond that; nothing where none is.
 std::optional<std::string> beyond_reach(const FrameSystem& system, const StartForces& forces) {
@@ -223,10 +231,7 @@ std::optional<std::string> beyond_reach(const FrameSystem& system, const StartFo
   for (const MemberId id : forces.ids()) {
     if (!system.variant().present[id]) continue;
     const ElementProperties& p = system.properties(id);
-    if (p.kind != MemberKind::frame) continue;
-    double EI = std::numeric_limits<double>::max();
-    for (const double own : {p.EIy, p.EIz}) EI = own > 0 ? std::min(EI, own) : EI;
-    const double ratio = std::abs(forces[id]) * p.length * p.length / EI;
+    const double ratio = waves_of(p, forces[id]);
     if (!(ratio > worst)) continue;
     worst = ratio;
     words = fmt::format(

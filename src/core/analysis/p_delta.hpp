@@ -15,6 +15,11 @@ namespace ulterix {
 std::vector<Step> p_delta(const ElasticFrame& frame, const AnalysisSpec& spec,
                           const std::vector<Step>& baseline, const Progress& progress = {});
 
+/// Axial force over EI/L² of a frame member, and the value beyond which the bent shape has more
+/// waves than a model can mean.
+double waves_of(const ElementProperties& properties, double N);
+inline constexpr double kMostWaves = 1e7;
+
 /// Steps the load with the second-order state and bisects on the inertia of its tangent until the
 /// factor at which the frame gives way is known to kMarchTolerance. `guess`: where to look first.
 /// Steps in the order tried; empty where the baseline has no state.

@@ -5,8 +5,8 @@
 #include <cmath>
 
 #include "core/results/recovery.hpp"
-#include "core/solve/conjugate_gradients.hpp"
-#include "core/solve/indefinite_factor.hpp"
+#include "core/sparse/conjugate_gradients.hpp"
+#include "core/sparse/indefinite_factor.hpp"
 
 namespace ulterix {
 

@@ -87,7 +87,7 @@ void read_off_steps(RunResult& result) {
   result.member_formulas.resize(count);
   tbb::parallel_for(std::size_t{0}, count, [&result](std::size_t i) { read_off(result, i); });
   tbb::parallel_for(std::size_t{0}, count, [&result](std::size_t i) { compare(result, i); });
-  result.envelopes = find_envelopes(result);
+  result.envelopes = find_envelopes(*result.model, result.steps, result.extremes);
 }
 
 /// The baseline steps of an analysis' loads.
@@ -280,13 +280,7 @@ bool RunResult::free_structure() const {
 }
 
 std::vector<std::string> RunResult::analyses() const {
-  std::vector<std::string> names;
-  for (const Step& step : steps) {
-    if (std::find(names.begin(), names.end(), step.analysis) == names.end()) {
-      names.push_back(step.analysis);
-    }
-  }
-  return names;
+  return analyses_of(steps);
 }
 
 const Step* RunResult::own_baseline(const Step& step) const {

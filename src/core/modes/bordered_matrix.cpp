@@ -6,7 +6,7 @@
 #include <cmath>
 
 #include "core/parallel.hpp"
-#include "core/solve/packed_kernels.hpp"
+#include "core/sparse/packed_kernels.hpp"
 
 namespace ulterix {
 

@@ -5,9 +5,9 @@
 #include <optional>
 #include <vector>
 
-#include "core/solve/column_block.hpp"
-#include "core/solve/factorisation.hpp"
-#include "core/solve/indefinite_factor.hpp"
+#include "core/sparse/column_block.hpp"
+#include "core/sparse/factorisation.hpp"
+#include "core/sparse/indefinite_factor.hpp"
 #include "core/system/frame_system.hpp"
 
 namespace ulterix {

@@ -5,7 +5,7 @@
 #include <cmath>
 #include <functional>
 
-#include "core/solve/tall_products.hpp"
+#include "core/sparse/tall_products.hpp"
 
 namespace ulterix {
 

@@ -1,8 +1,8 @@
 #pragma once
 
+#include "core/eigen/block_lanczos.hpp"
 #include "core/modes/certificate.hpp"
 #include "core/modes/mode_problem.hpp"
-#include "core/solve/block_lanczos.hpp"
 
 namespace ulterix {
 

@@ -2,8 +2,6 @@
 
 #include <algorithm>
 
-#include "core/analysis/run.hpp"
-
 namespace ulterix {
 
 namespace {
@@ -81,21 +79,22 @@ class Envelope {
 
 }  // namespace
 
-std::vector<EnvelopeRow> find_envelopes(const RunResult& result) {
+std::vector<EnvelopeRow> find_envelopes(const Model& model, const std::vector<Step>& steps,
+                                        const std::vector<StepExtremes>& extremes) {
   std::vector<EnvelopeRow> all;
-  const bool combinations = std::any_of(result.steps.begin(), result.steps.end(),
-                                        [](const Step& s) { return s.loads.combination; });
-  for (const std::string& analysis : result.analyses()) {
+  const bool combinations =
+      std::any_of(steps.begin(), steps.end(), [](const Step& s) { return s.loads.combination; });
+  for (const std::string& analysis : analyses_of(steps)) {
     std::vector<std::size_t> counted;
-    for (std::size_t i = 0; i < result.steps.size(); ++i) {
-      const Step& step = result.steps[i];
+    for (std::size_t i = 0; i < steps.size(); ++i) {
+      const Step& step = steps[i];
       const bool counts = step.analysis == analysis && step.has_state && step.state.lambda == 1 &&
-                          step.loads.combination == combinations && !result.extremes[i].empty();
+                          step.loads.combination == combinations && !extremes[i].empty();
       if (counts) counted.push_back(i);
     }
     if (counted.size() < 2) continue;
-    Envelope envelope(*result.model, analysis);
-    for (const std::size_t i : counted) envelope.add(result.steps[i], result.extremes[i]);
+    Envelope envelope(model, analysis);
+    for (const std::size_t i : counted) envelope.add(steps[i], extremes[i]);
     all.insert(all.end(), envelope.rows().begin(), envelope.rows().end());
   }
   return all;

@@ -7,8 +7,6 @@
 
 namespace ulterix {
 
-struct RunResult;
-
 /// The smallest and the largest of one quantity over all loads of one analysis, and which loads
 /// govern.
 struct EnvelopeRow {
@@ -24,6 +22,8 @@ struct EnvelopeRow {
 
 /// Over the loads of each analysis that stand in full; of combinations alone where the model has
 /// any. Empty for an analysis with fewer than two.
-std::vector<EnvelopeRow> find_envelopes(const RunResult& result);
+/// `extremes`: of each step; empty where it has no state.
+std::vector<EnvelopeRow> find_envelopes(const Model& model, const std::vector<Step>& steps,
+                                        const std::vector<StepExtremes>& extremes);
 
 }  // namespace ulterix

@@ -1,5 +1,6 @@
 #pragma once
 
+#include <algorithm>
 #include <memory>
 #include <optional>
 #include <string>
@@ -92,5 +93,16 @@ struct Step {
   std::shared_ptr<const BucklingResult> buckling;  ///< of a buckling analysis
   std::shared_ptr<const ModalResult> modal;        ///< of a modal analysis
 };
+
+/// Names of the analyses of steps, in order, each once.
+inline std::vector<std::string> analyses_of(const std::vector<Step>& steps) {
+  std::vector<std::string> names;
+  for (const Step& step : steps) {
+    if (std::find(names.begin(), names.end(), step.analysis) == names.end()) {
+      names.push_back(step.analysis);
+    }
+  }
+  return names;
+}
 
 }  // namespace ulterix

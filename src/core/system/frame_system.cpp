@@ -5,7 +5,7 @@
 #include <numeric>
 
 #include "core/parallel.hpp"
-#include "core/system/ordering.hpp"
+#include "core/sparse/ordering.hpp"
 
 namespace ulterix {
 

@@ -6,7 +6,7 @@
 
 #include "core/system/dof_map.hpp"
 #include "core/system/member_frame.hpp"
-#include "core/system/pattern.hpp"
+#include "core/system/scatter_map.hpp"
 
 namespace ulterix {
 

@@ -4,7 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "core/solve/null_space.hpp"
+#include "core/eigen/null_space.hpp"
 #include "core/system/mechanism_words.hpp"
 
 namespace ulterix {

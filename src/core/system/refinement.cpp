@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "core/solve/conjugate_gradients.hpp"
+#include "core/sparse/conjugate_gradients.hpp"
 
 namespace ulterix {
 

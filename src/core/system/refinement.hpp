@@ -1,6 +1,6 @@
 #pragma once
 
-#include "core/solve/factorisation.hpp"
+#include "core/sparse/factorisation.hpp"
 #include "core/system/frame_system.hpp"
 
 namespace ulterix {

@@ -1,0 +1,318 @@
+#include "core/eigen/block_lanczos.hpp"
+
+#include <Eigen/Eigenvalues>
+#include <algorithm>
+#include <cmath>
+#include <numeric>
+
+#include "core/sparse/lapack.hpp"
+#include "core/sparse/tall_products.hpp"
+
+namespace ulterix {
+
+namespace {
+
+using Eigen::Index;
+using Eigen::MatrixXd;
+using Eigen::VectorXd;
+
+/// Directions of a block that are smaller than this part of its largest are taken for rounding.
+constexpr double kRankTolerance = 1e-8;
+/// Columns scaled by more unlike factors than this are orthonormal to fewer digits: once more.
+constexpr double kUneven = 0.1;
+/// Directions scaled up by more than this bring rounding along the basis back.
+constexpr double kScaledUp = 1e-3;
+/// Vectors that there is room for at first; none is touched before it comes.
+constexpr Eigen::Index kRoom = 160;
+/// θ below this part of the largest |θ| is 0: a motion that A does not reach.
+constexpr double kNothing = 1e-12;
+constexpr unsigned kSeed = 20260101;
+
+/// Eigenvalues, rising, and eigenvectors in the place of A: of a large one by divide and conquer.
+void solve_symmetric(MatrixXd& A, VectorXd& values) {
+  constexpr int kLarge = 128;
+  const auto n = static_cast<int>(A.rows());
+  if (n >= kLarge) {
+    values.resize(n);
+    const int size = 1 + 6 * n + 2 * n * n, integers = 3 + 5 * n;
+    std::vector<double> work(static_cast<std::size_t>(size));
+    std::vector<int> numbers(static_cast<std::size_t>(integers));
+    MatrixXd V = A;
+    int info = 0;
+    Lapack::syevd("V", "L", &n, V.data(), &n, values.data(), work.data(), &size, numbers.data(),
+                  &integers, &info);
+    if (info == 0) {
+      A = V;
+      return;
+    }
+  }
+  const Eigen::SelfAdjointEigenSolver<MatrixXd> eigen(A);
+  values = eigen.eigenvalues();
+  A = eigen.eigenvectors();
+}
+
+}  // namespace
+
+struct BlockLanczos::Basis {
+  using Index = Eigen::Index;
+
+  Basis(EigenProblem problem, LanczosOptions options)
+      : problem_(std::move(problem)),
+        options_(std::move(options)),
+        most_(std::min<Index>(options_.most_vectors, problem_.size - options_.known.cols())) {}
+
+  EigenPairs find(const PairsWanted& wanted) {
+    wanted_ = wanted;
+    if (most_ <= 0) return {};
+    if (size_ == 0) {
+      if (options_.known.cols() > 0) known_K_ = problem_.multiply_K(options_.known);
+      if (!begin_as_given()) {
+        next_ = fresh_block();
+        if (!grow()) return {};
+      }
+    }
+    const Index most = std::min<Index>(most_, wanted.most_vectors);
+    for (;;) {
+      if (due(most)) solve_projected();
+      if (solved_ == size_ && (converged() || size_ >= most)) break;
+      if (rank_of_next_ == 0) next_ = fresh_block();
+      if (!grow()) break;
+    }
+    if (solved_ != size_) solve_projected();
+    return pairs();
+  }
+
+ private:
+  using Block = EigenProblem::Block;
+
+  /// A·X: takes out what A does not reach.
+  Block first_block(const MatrixXd& X) const {
+    Block block = problem_.apply(X);
+    orthogonalise(block);
+    orthogonalise(block);
+    return block;
+  }
+
+  /// False where no start was given, or A takes it to nothing.
+  bool begin_as_given() {
+    if (options_.start.cols() == 0) return false;
+    MatrixXd& start = options_.start;
+    if (options_.start_reached) {
+      next_ = {start, problem_.multiply_K(start)};
+      orthogonalise(next_);
+    } else {
+      next_ = first_block(start);
+    }
+    return grow();
+  }
+
+  Block fresh_block() {
+    const Index width = std::min<Index>(options_.block, most_ - size_);
+    return first_block(random_block(problem_.size, width, kSeed + unsigned(fresh_++)));
+  }
+
+  /// One step; false if the next block has nothing new.
+  bool grow() {
+    if (!append(next_)) return false;
+    next_ = next_block();
+    return true;
+  }
+
+  /// True if the projected problem is worth solving: after every step as long as that is the
+  /// smaller work, and then when the basis has grown by a part of itself.
+  bool due(Index most) const {
+    if (solved_ == size_) return false;
+    if (wanted_.tolerance <= 0) return size_ >= most || rank_of_next_ == 0;
+    const bool cheap = size_ * size_ < 2 * problem_.size;
+    return cheap || rank_of_next_ == 0 || size_ >= most || 8 * size_ > 9 * solved_;
+  }
+
+  /// Takes the components along the basis and the known vectors out.
+  void orthogonalise(Block& block) const {
+    if (options_.known.cols() > 0) {
+      const MatrixXd c = tall_inner(known_K_, known_K_.cols(), block.W);
+      tall_subtract(options_.known, 0, c, block.W);
+      tall_subtract(known_K_, 0, c, block.KW);
+    }
+    if (size_ == 0) return;
+    take_out(0, tall_inner(basis_K_, size_, block.W), block);
+  }
+
+  /// Less the basis from a column on times c.
+  void take_out(Index first, const MatrixXd& c, Block& block) const {
+    tall_subtract(basis_, first, c, block.W);
+    tall_subtract(basis_K_, first, c, block.KW);
+  }
+
+  /// K-orthonormal directions of the block join the basis; false if there are none.
+  bool append(Block& block) {
+    MatrixXd &W = block.W, &KW = block.KW;
+    double shortest = 1;
+    Index rank = normalise(W, KW, shortest);
+    if (rank == 0) return false;
+    if (shortest < kScaledUp) {
+      if (problem_.renew) KW = problem_.multiply_K(W);
+      orthogonalise(block);
+    }
+    if (shortest < kUneven) rank = normalise(W, KW, shortest);
+    rank = std::min(rank, most_ - size_);
+    if (size_ + rank > basis_.cols()) {
+      const Index room = std::min(most_, std::max({2 * basis_.cols(), kRoom, size_ + rank}));
+      basis_.conservativeResize(problem_.size, room);
+      basis_K_.conservativeResize(problem_.size, room);
+    }
+    basis_.middleCols(size_, rank) = W.leftCols(rank);
+    basis_K_.middleCols(size_, rank) = KW.leftCols(rank);
+    size_ += rank;
+    last_ = rank;
+    return true;
+  }
+
+  /// Scales W to K-orthonormal columns by the eigenvectors of WᵀKW; those that are shorter than
+  /// kRankTolerance of the longest go. `shortest`: of those that stay, over the longest.
+  static Index normalise(MatrixXd& W, MatrixXd& KW, double& shortest) {
+    MatrixXd G = tall_inner(W, W.cols(), KW);
+    G = (G + G.transpose()).eval() / 2;
+    const Eigen::SelfAdjointEigenSolver<MatrixXd> eigen(G);
+    const VectorXd& d = eigen.eigenvalues();
+    const double longest = std::sqrt(std::max(d.maxCoeff(), 0.0));
+    Index rank = 0;
+    MatrixXd scale(W.cols(), W.cols());
+    for (Index i = W.cols(); i-- > 0;) {
+      if (d[i] <= 0 || std::sqrt(d[i]) <= kRankTolerance * longest) break;
+      shortest = std::sqrt(d[i]) / longest;
+      scale.col(rank++) = eigen.eigenvectors().col(i) / std::sqrt(d[i]);
+    }
+    W = tall_product(W, scale.leftCols(rank));
+    KW = tall_product(KW, scale.leftCols(rank));
+    return rank;
+  }
+
+  /// A times the last block, freed from the basis; its size bounds the residuals.
+  Block next_block() {
+    Block block = problem_.apply(basis_.middleCols(size_ - last_, last_));
+    extend_projected(block.KW);
+    // Vᵀ·K·W = Vᵀ·K·A·V is known; but for rounding it is 0 before the last two blocks.
+    const Index near = std::max<Index>(0, size_ - 2 * std::max<Index>(options_.block, last_));
+    take_out(near, projected_.bottomRightCorner(size_ - near, last_), block);
+    orthogonalise(block);
+    MatrixXd G = tall_inner(block.W, block.W.cols(), block.KW);
+    overshoot_ = (G + G.transpose()) / 2;
+    const double size = std::sqrt(std::max(overshoot_.diagonal().maxCoeff(), 0.0));
+    rank_of_next_ = size > 1e-14 * projected_.cwiseAbs().maxCoeff() ? 1 : 0;
+    return block;
+  }
+
+  /// The projected matrix VᵀKAV, whole: rounding cannot hide in a band.
+  void extend_projected(const MatrixXd& KAV) {
+    const Index m = size_, old = m - last_;
+    MatrixXd larger(m, m);
+    larger.topLeftCorner(old, old) = projected_;
+    larger.rightCols(last_) = tall_inner(basis_, m, KAV);
+    larger.bottomLeftCorner(last_, old) = larger.topRightCorner(old, last_).transpose();
+    const MatrixXd corner = larger.bottomRightCorner(last_, last_);
+    larger.bottomRightCorner(last_, last_) = (corner + corner.transpose()) / 2;
+    projected_ = larger;
+  }
+
+  void solve_projected() {
+    solved_ = size_;
+    VectorXd values;
+    MatrixXd vectors = projected_;
+    solve_symmetric(vectors, values);
+    ritz_ = values.reverse();
+    ritz_vectors_ = vectors.rowwise().reverse();
+    residuals_.resize(ritz_.size());
+    const MatrixXd tail = ritz_vectors_.bottomRows(last_);
+    const MatrixXd moved = overshoot_ * tail;
+    for (Index i = 0; i < ritz_.size(); ++i) {
+      residuals_[i] = std::sqrt(std::max(tail.col(i).dot(moved.col(i)), 0.0));
+    }
+  }
+
+  double largest() const { return std::max(std::abs(ritz_[0]), std::abs(ritz_[ritz_.size() - 1])); }
+
+  /// Positive θ among so many of the largest.
+  Index positive(Index most) const {
+    Index count = 0;
+    most = std::min(most, ritz_.size());
+    while (count < most && ritz_[count] > kNothing * largest()) ++count;
+    return count;
+  }
+
+  bool converged() {
+    const Index count = positive(wanted_.count + wanted_.guards);
+    for (Index i = 0; i < count; ++i) {
+      if (residuals_[i] > tolerance_of(i) * ritz_[i]) return false;
+    }
+    const Index all = std::min<Index>(wanted_.count + wanted_.guards, most_);
+    if (count == all) return true;
+    // Fewer than wanted: only when nothing more is to be had.
+    return rank_of_next_ == 0 || size_ >= most_;
+  }
+
+  double tolerance_of(Index pair) const {
+    return pair < wanted_.count ? wanted_.tolerance : std::max(wanted_.tolerance, kGuardTolerance);
+  }
+
+  EigenPairs pairs() {
+    EigenPairs result;
+    if (size_ == 0) return result;
+    const Index count = positive(wanted_.count + wanted_.guards + wanted_.extra);
+    result.theta = ritz_.head(count);
+    result.vectors = tall_product(basis_, ritz_vectors_.leftCols(count));
+    result.residuals = residuals_.head(count);
+    result.lowest_theta = ritz_[ritz_.size() - 1];
+    result.vectors_used = static_cast<int>(size_);
+    result.converged = true;
+    for (Index i = 0; i < std::min<Index>(count, wanted_.count + wanted_.guards); ++i) {
+      // With the whole space spanned nothing is left outside.
+      const bool good = residuals_[i] <= tolerance_of(i) * ritz_[i] || size_ == problem_.size;
+      result.converged = result.converged && good;
+    }
+    return result;
+  }
+
+  EigenProblem problem_;
+  LanczosOptions options_;
+  PairsWanted wanted_;
+  Block next_;
+  Index most_, size_ = 0, last_ = 0, rank_of_next_ = 0;
+  Index solved_ = 0;  // the size of the basis when the projected problem was last solved
+  int fresh_ = 0;
+  MatrixXd known_K_, basis_, basis_K_, projected_, overshoot_, ritz_vectors_;
+  VectorXd ritz_, residuals_;
+};
+
+BlockLanczos::BlockLanczos(EigenProblem problem, LanczosOptions options)
+    : basis_(std::make_unique<Basis>(std::move(problem), std::move(options))) {}
+BlockLanczos::~BlockLanczos() = default;
+BlockLanczos::BlockLanczos(BlockLanczos&&) noexcept = default;
+BlockLanczos& BlockLanczos::operator=(BlockLanczos&&) noexcept = default;
+
+EigenPairs BlockLanczos::find(const PairsWanted& wanted) {
+  return basis_->find(wanted);
+}
+
+EigenPairs joined(const EigenPairs& a, const EigenPairs& b) {
+  const Eigen::Index n = a.theta.size(), m = b.theta.size();
+  if (m == 0) return a;
+  if (n == 0) return b;
+  EigenPairs all = a;
+  all.vectors_used += b.vectors_used;
+  Eigen::VectorXd theta(n + m), residuals(n + m);
+  Eigen::MatrixXd vectors(b.vectors.rows(), n + m);
+  theta << a.theta, b.theta;
+  residuals << a.residuals, b.residuals;
+  vectors << a.vectors, b.vectors;
+  std::vector<Eigen::Index> order(static_cast<std::size_t>(n + m));
+  std::iota(order.begin(), order.end(), 0);
+  std::stable_sort(order.begin(), order.end(),
+                   [&theta](Eigen::Index i, Eigen::Index j) { return theta[i] > theta[j]; });
+  all.theta = theta(order);
+  all.residuals = residuals(order);
+  all.vectors = vectors(Eigen::all, order);
+  return all;
+}
+
+}  // namespace ulterix
