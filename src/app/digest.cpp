@@ -8,6 +8,7 @@
 #include <sstream>
 
 #include "app/digest_modes.hpp"
+#include "app/digest_steps.hpp"
 #include "app/text.hpp"
 #include "core/results/comparison.hpp"
 #include "core/results/modes.hpp"
@@ -89,10 +90,10 @@ class Digest {
     heading();
     verdict();
     watched();
-    if (compared_.empty()) first_order_table();
+    if (compared_.empty()) text_ += first_order_digest(result_, units_, full_);
     for (const std::string& name : result_.analyses()) table(name);
     if (full_) differs_most();
-    one_way_states();
+    text_ += one_way_digest(result_, units_, width_, full_);
     text_ += buckling_digest(result_, units_, width_, full_);
     text_ += modal_digest(result_, units_, width_, full_);
     governing();
@@ -151,7 +152,8 @@ class Digest {
       if (!step.outcome.stands() && !repeats) failed.push_back(&step);
     }
     if (failed.empty()) {
-      line(" STANDS.  " + closest_to_buckling(result_), 10);
+      const std::string lowest = closest_to_buckling(result_);
+      line(lowest.empty() ? " STANDS." : " STANDS.  " + lowest, 10);
       if (full_ && !compared_.empty()) line("          " + closest(), 10);
     } else {
       line(fmt::format(" {}: {} of {} analyses", verdict_of(failed), failed.size(),
@@ -309,6 +311,33 @@ class Digest {
     const std::size_t all = loads.size();
     if (all == 0) return;
     loads.resize(std::min(all, kMostLoads));
+    // Fewer loads where their columns would run over the edge.
+    std::string table = watched_table(loads, second);
+    while (loads.size() > 1 && widest_line(table) > static_cast<std::size_t>(width_)) {
+      loads.pop_back();
+      table = watched_table(loads, second);
+    }
+    text_ += '\n' + table;
+    if (full_ && loads.size() < all) {
+      line(fmt::format("   ... {} more loads: ulterix compare RESULTS", all - loads.size()));
+    }
+    if (!full_ && model_.watches.size() > kMostWatches) {
+      line(fmt::format("   ... {} more watched places (run --full)",
+                       model_.watches.size() - kMostWatches));
+    }
+  }
+
+  static std::size_t widest_line(const std::string& text) {
+    std::size_t widest = 0;
+    std::istringstream lines(text);
+    for (std::string line; std::getline(lines, line);) {
+      widest = std::max(widest, display_width(line));
+    }
+    return widest;
+  }
+
+  std::string watched_table(const std::vector<const Step*>& loads,
+                            const std::vector<std::string>& second) const {
     TextTable table(columns(4, loads.size(), 0));
     std::vector<std::string> head = {"watched", "", "", ""};
     for (const Step* step : loads) head.push_back(step->loads.name);
@@ -338,11 +367,7 @@ class Digest {
         table.add(cells);
       }
     }
-    text_ += '\n' + table.print();
-    if (!full_ && model_.watches.size() > kMostWatches) {
-      line(fmt::format("   ... {} more watched places (run --full)",
-                       model_.watches.size() - kMostWatches));
-    }
+    return table.print();
   }
 
   const Compared* compared(const std::string& analysis, const std::string& loads) const {
@@ -503,82 +528,6 @@ class Digest {
                  one ? "" : e->loads_of_max});
     }
     text_ += '\n' + table.print();
-  }
-
-  /// What one-way members and supports do: loads of the same state on one line, with the largest
-  /// force among them. P-Delta speaks for first-order with iterate, which --full shows too.
-  void one_way_states() {
-    const bool bent = std::any_of(result_.steps.begin(), result_.steps.end(), [](const Step& s) {
-      return s.state.one_way && s.has_state && s.kind == AnalysisKind::p_delta;
-    });
-    struct Line {
-      std::string analysis, state, loads, force;
-      double largest = 0;
-    };
-    std::vector<Line> lines;
-    for (const Step& step : result_.steps) {
-      if (!step.state.one_way || !step.has_state) continue;
-      if (bent && !full_ && step.kind != AnalysisKind::p_delta) continue;
-      const std::string state = state_words(step);
-      auto line = std::find_if(lines.begin(), lines.end(), [&](const Line& l) {
-        return l.analysis == step.analysis && l.state == state;
-      });
-      if (line == lines.end()) line = lines.insert(lines.end(), {step.analysis, state, "", "", 0});
-      line->loads += (line->loads.empty() ? "" : ", ") + step.loads.name;
-      const auto [member, N] = largest_one_way_force(step);
-      if (!member.valid() || std::abs(N) <= std::abs(line->largest) * (1 + 1e-9)) continue;
-      line->largest = N;
-      line->force = fmt::format("; largest force {} {} {} ({})", model_.members[member].name,
-                                in_units(units_, Quantity::force, N), units_.label(Quantity::force),
-                                step.loads.name);
-    }
-    for (std::size_t i = 0; i < lines.size() && (full_ || i < kMostLoads); ++i) {
-      if (i == 0) text_ += '\n';
-      line(fmt::format(" {:<10} {} ({}): {}{}", i == 0 ? "One-way" : "", lines[i].loads,
-                       lines[i].analysis, lines[i].state, lines[i].force),
-           12);
-    }
-    if (!full_ && lines.size() > kMostLoads) {
-      line(fmt::format("            ... {} more states (run --full)", lines.size() - kMostLoads),
-           12);
-    }
-  }
-
-  std::pair<MemberId, double> largest_one_way_force(const Step& step) const {
-    const Recovery recovery(*result_.frame.system, step);
-    std::pair<MemberId, double> largest = {{}, 0};
-    for (const MemberId id : model_.members.ids()) {
-      const bool idle = step.state.members[id].activity == Activity::idle;
-      if (one_way_sign(model_.members[id].kind) == 0 || idle) continue;
-      const double N = mean_axial_force(recovery, id);
-      if (std::abs(N) > std::abs(largest.second) * (1 + 1e-9)) largest = {id, N};
-    }
-    return largest;
-  }
-
-  std::string state_words(const Step& step) const {
-    constexpr std::size_t kMostNames = 12;
-    std::vector<std::string> slack, lifted;
-    for (const MemberId id : model_.members.ids()) {
-      if (step.state.members[id].activity == Activity::idle) {
-        slack.push_back(model_.members[id].name);
-      }
-    }
-    for (const auto& [node, d] : step.state.open) {
-      lifted.push_back(fmt::format("{}.{}", model_.nodes[node].name,
-                                   kDisplacementNames[static_cast<std::size_t>(d)]));
-    }
-    const auto listed_names = [&](std::vector<std::string> names) {
-      const std::size_t more = names.size() > kMostNames ? names.size() - kMostNames : 0;
-      names.resize(names.size() - more);
-      return fmt::format("{}{}", fmt::join(names, ", "),
-                         more > 0 ? fmt::format(" and {} more", more) : "");
-    };
-    std::string words = slack.empty() ? "" : listed_names(slack) + " slack";
-    if (!lifted.empty()) {
-      words += fmt::format("{}{} lifted", words.empty() ? "" : "; ", listed_names(lifted));
-    }
-    return words.empty() ? "all carry" : words;
   }
 
   /// The storey of the largest index, which has the other hand formulas too, and its loads.
@@ -752,74 +701,6 @@ class Digest {
                      in_units(units_, Quantity::spring, softest->stiffness()),
                      units_.label(Quantity::spring), loads),
          12);
-  }
-
-  /// First-order alone: what a cross-check reads.
-  void first_order_table() {
-    TextTable table(columns(1, 9, 0));
-    table.add({"first-order", "displ. " + units_.label(Quantity::displacement), "at",
-               "N " + units_.label(Quantity::force), "V", "M " + units_.label(Quantity::moment),
-               "at", "reactions"});
-    std::vector<std::string> sums = {"", "", "", "", "", "", ""};
-    for (const int axis : {0, 1, 2}) {
-      if (model_.uses_direction(axis)) {
-        sums.push_back(fmt::format("f{} {}", kAxisNames[static_cast<std::size_t>(axis)],
-                                   units_.label(Quantity::force)));
-      }
-    }
-    table.add(sums);
-    std::size_t rows = 0;
-    for (std::size_t i = 0; i < result_.steps.size(); ++i) {
-      const Step& step = result_.steps[i];
-      if (step.analysis != kBaseline || !step.has_state || result_.extremes[i].empty()) continue;
-      if (!full_ && ++rows > 2 * kMostLoads) continue;
-      std::vector<std::string> cells = {step.loads.name};
-      add_largest_displacement(step, cells);
-      add_largest_forces(result_.extremes[i], cells);
-      Vector3d sum = Vector3d::Zero();
-      for (const Vector6d& r : step.reactions) sum += r.head<3>();
-      for (const int axis : {0, 1, 2}) {
-        if (!model_.uses_direction(axis)) continue;
-        const double v = std::abs(sum[axis]) < 1e-9 * sum.norm() ? 0 : sum[axis];
-        cells.push_back(in_units(units_, Quantity::force, v));
-      }
-      table.add(cells);
-    }
-    if (rows > 0 || full_) text_ += '\n' + table.print();
-  }
-
-  void add_largest_displacement(const Step& step, std::vector<std::string>& cells) const {
-    double most = 0;
-    std::string where = "-";
-    for (int d = 0; d < 3; ++d) {
-      const NodeId n = furthest_node(step, d);
-      const double u = step.state.nodes[n].vector()[d];
-      if (std::abs(u) <= std::abs(most)) continue;
-      most = u;
-      where = fmt::format("{}.{}", model_.nodes[n].name,
-                          kDisplacementNames[static_cast<std::size_t>(d)]);
-    }
-    cells.push_back(in_units(units_, Quantity::displacement, most));
-    cells.push_back(where);
-  }
-
-  void add_largest_forces(const StepExtremes& extremes, std::vector<std::string>& cells) const {
-    std::array<double, 3> most = {0, 0, 0};
-    std::string where = "-";
-    for (const MemberId id : model_.members.ids()) {
-      for (int c = 0; c < 6; ++c) {
-        const Extreme& e = extremes[id][static_cast<std::size_t>(c)];
-        const double value = std::abs(e.min) > std::abs(e.max) ? e.min : e.max;
-        double& own = most[c == 0 ? 0 : c < 3 ? 1 : 2];
-        if (std::abs(value) <= std::abs(own) * (1 + 1e-9)) continue;
-        own = value;
-        if (c >= 3) where = model_.members[id].name;
-      }
-    }
-    cells.push_back(in_units(units_, Quantity::force, most[0]));
-    cells.push_back(in_units(units_, Quantity::force, most[1]));
-    cells.push_back(in_units(units_, Quantity::moment, most[2]));
-    cells.push_back(where);
   }
 
   /// Storeys, from above, of the load that makes the largest drift.

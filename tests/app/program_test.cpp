@@ -788,6 +788,17 @@ TEST_F(Program, OneWayMembersThroughFiles) {
   }
 }
 
+TEST_F(Program, OneAndTwoThreadsGiveTheSameDigitsOfAOneWayFrame) {
+  w.write("hall.toml", read_file(EXAMPLES "/kittiwake-boat-hall.toml"));
+  ASSERT_EQ(w.run("run hall.toml --no-figures -o two").status, 0);
+  ASSERT_EQ(w.run("run hall.toml --no-figures -o one", "taskset -c 0").status, 0);
+  for (const char* name : {"displacements", "states", "envelopes", "path", "buckling"}) {
+    const std::string file = std::string("/tables/") + name + ".csv";
+    EXPECT_FALSE(w.read("two" + file).empty()) << name;
+    EXPECT_EQ(w.read("one" + file), w.read("two" + file)) << name;
+  }
+}
+
 TEST_F(Program, TutorialSecondOrder) {
   follow(w, read_file(DOCS "/tutorials/01-second-order.md"));
 }

@@ -1,0 +1,196 @@
+#include "app/digest_steps.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "app/text.hpp"
+#include "core/results/comparison.hpp"
+#include "core/results/recovery.hpp"
+
+namespace ulterix {
+
+namespace {
+
+using Align = TextTable::Align;
+
+constexpr std::size_t kMostLines = 6;
+
+class StepWords {
+ public:
+  StepWords(const RunResult& result, const UnitSystem& units, int width, bool full)
+      : result_(result), model_(*result.model), units_(units), width_(width), full_(full) {}
+
+  /// What one-way members and supports do: loads of the same state on one line, with the largest
+  /// force among them. P-Delta speaks for first-order with iterate, which --full shows too.
+  std::string one_way_states() {
+    std::string text;
+    const bool bent = std::any_of(result_.steps.begin(), result_.steps.end(), [](const Step& s) {
+      return s.state.one_way && s.has_state && s.kind == AnalysisKind::p_delta;
+    });
+    struct Line {
+      std::string analysis, state, loads, force;
+      double largest = 0;
+    };
+    std::vector<Line> lines;
+    for (const Step& step : result_.steps) {
+      if (!step.state.one_way || !step.has_state) continue;
+      if (bent && !full_ && step.kind != AnalysisKind::p_delta) continue;
+      const std::string state = state_words(step);
+      auto line = std::find_if(lines.begin(), lines.end(), [&](const Line& l) {
+        return l.analysis == step.analysis && l.state == state;
+      });
+      if (line == lines.end()) line = lines.insert(lines.end(), {step.analysis, state, "", "", 0});
+      line->loads += (line->loads.empty() ? "" : ", ") + step.loads.name;
+      const auto [member, N] = largest_one_way_force(step);
+      if (!member.valid() || std::abs(N) <= std::abs(line->largest) * (1 + 1e-9)) continue;
+      line->largest = N;
+      line->force = fmt::format("; largest force {} {} {} ({})", model_.members[member].name,
+                                in_units(units_, Quantity::force, N), units_.label(Quantity::force),
+                                step.loads.name);
+    }
+    for (std::size_t i = 0; i < lines.size() && (full_ || i < kMostLines); ++i) {
+      if (i == 0) text += '\n';
+      text += lined(fmt::format(" {:<10} {} ({}): {}{}", i == 0 ? "One-way" : "", lines[i].loads,
+                                lines[i].analysis, lines[i].state, lines[i].force),
+                    12);
+    }
+    if (!full_ && lines.size() > kMostLines) {
+      text += lined(
+          fmt::format("            ... {} more states (run --full)", lines.size() - kMostLines),
+          12);
+    }
+    return text;
+  }
+
+  /// First-order alone: what a cross-check reads.
+  std::string first_order_table() {
+    std::vector<Align> align(10, Align::right);
+    align.front() = Align::left;
+    TextTable table(align);
+    table.add({"first-order", "displ. " + units_.label(Quantity::displacement), "at",
+               "N " + units_.label(Quantity::force), "V", "M " + units_.label(Quantity::moment),
+               "at", "reactions"});
+    std::vector<std::string> sums = {"", "", "", "", "", "", ""};
+    for (const int axis : {0, 1, 2}) {
+      if (model_.uses_direction(axis)) {
+        sums.push_back(fmt::format("f{} {}", kAxisNames[static_cast<std::size_t>(axis)],
+                                   units_.label(Quantity::force)));
+      }
+    }
+    table.add(sums);
+    std::size_t rows = 0;
+    for (std::size_t i = 0; i < result_.steps.size(); ++i) {
+      const Step& step = result_.steps[i];
+      if (step.analysis != kBaseline || !step.has_state || result_.extremes[i].empty()) continue;
+      if (!full_ && ++rows > 2 * kMostLines) continue;
+      std::vector<std::string> cells = {step.loads.name};
+      add_largest_displacement(step, cells);
+      add_largest_forces(result_.extremes[i], cells);
+      Vector3d sum = Vector3d::Zero();
+      for (const Vector6d& r : step.reactions) sum += r.head<3>();
+      for (const int axis : {0, 1, 2}) {
+        if (!model_.uses_direction(axis)) continue;
+        const double v = std::abs(sum[axis]) < 1e-9 * sum.norm() ? 0 : sum[axis];
+        cells.push_back(in_units(units_, Quantity::force, v));
+      }
+      table.add(cells);
+    }
+    return rows > 0 || full_ ? '\n' + table.print() : "";
+  }
+
+ private:
+  std::string lined(const std::string& words, int indent) const {
+    return wrapped(words, width_, indent) + '\n';
+  }
+
+  std::pair<MemberId, double> largest_one_way_force(const Step& step) const {
+    const Recovery recovery(*result_.frame.system, step);
+    std::pair<MemberId, double> largest = {{}, 0};
+    for (const MemberId id : model_.members.ids()) {
+      const bool idle = step.state.members[id].activity == Activity::idle;
+      if (one_way_sign(model_.members[id].kind) == 0 || idle) continue;
+      const double N = mean_axial_force(recovery, id);
+      if (std::abs(N) > std::abs(largest.second) * (1 + 1e-9)) largest = {id, N};
+    }
+    return largest;
+  }
+
+  std::string state_words(const Step& step) const {
+    constexpr std::size_t kMostNames = 12;
+    std::vector<std::string> slack, lifted;
+    for (const MemberId id : model_.members.ids()) {
+      if (step.state.members[id].activity == Activity::idle) {
+        slack.push_back(model_.members[id].name);
+      }
+    }
+    for (const auto& [node, d] : step.state.open) {
+      lifted.push_back(fmt::format("{}.{}", model_.nodes[node].name,
+                                   kDisplacementNames[static_cast<std::size_t>(d)]));
+    }
+    const auto listed_names = [&](std::vector<std::string> names) {
+      const std::size_t more = names.size() > kMostNames ? names.size() - kMostNames : 0;
+      names.resize(names.size() - more);
+      return fmt::format("{}{}", fmt::join(names, ", "),
+                         more > 0 ? fmt::format(" and {} more", more) : "");
+    };
+    std::string words = slack.empty() ? "" : listed_names(slack) + " slack";
+    if (!lifted.empty()) {
+      words += fmt::format("{}{} lifted", words.empty() ? "" : "; ", listed_names(lifted));
+    }
+    return words.empty() ? "all carry" : words;
+  }
+
+  void add_largest_displacement(const Step& step, std::vector<std::string>& cells) const {
+    double most = 0;
+    std::string where = "-";
+    for (int d = 0; d < 3; ++d) {
+      const NodeId n = furthest_node(step, d);
+      const double u = step.state.nodes[n].vector()[d];
+      if (std::abs(u) <= std::abs(most)) continue;
+      most = u;
+      where = fmt::format("{}.{}", model_.nodes[n].name,
+                          kDisplacementNames[static_cast<std::size_t>(d)]);
+    }
+    cells.push_back(in_units(units_, Quantity::displacement, most));
+    cells.push_back(where);
+  }
+
+  void add_largest_forces(const StepExtremes& extremes, std::vector<std::string>& cells) const {
+    std::array<double, 3> most = {0, 0, 0};
+    std::string where = "-";
+    for (const MemberId id : model_.members.ids()) {
+      for (int c = 0; c < 6; ++c) {
+        const Extreme& e = extremes[id][static_cast<std::size_t>(c)];
+        const double value = std::abs(e.min) > std::abs(e.max) ? e.min : e.max;
+        double& own = most[c == 0 ? 0 : c < 3 ? 1 : 2];
+        if (std::abs(value) <= std::abs(own) * (1 + 1e-9)) continue;
+        own = value;
+        if (c >= 3) where = model_.members[id].name;
+      }
+    }
+    cells.push_back(in_units(units_, Quantity::force, most[0]));
+    cells.push_back(in_units(units_, Quantity::force, most[1]));
+    cells.push_back(in_units(units_, Quantity::moment, most[2]));
+    cells.push_back(where);
+  }
+
+  const RunResult& result_;
+  const Model& model_;
+  const UnitSystem& units_;
+  int width_;
+  bool full_;
+};
+
+}  // namespace
+
+std::string one_way_digest(const RunResult& result, const UnitSystem& units, int width, bool full) {
+  return StepWords(result, units, width, full).one_way_states();
+}
+
+std::string first_order_digest(const RunResult& result, const UnitSystem& units, bool full) {
+  return StepWords(result, units, 0, full).first_order_table();
+}
+
+}  // namespace ulterix
