@@ -34,7 +34,7 @@ double largest_difference(const ComparedPlace& place) {
   return most;
 }
 
-std::string ratio_text(const std::optional<double>& ratio) {
+std::string three_decimals(const std::optional<double>& ratio) {
   if (!ratio) return "-";
   return fmt::format("{:.3f}", std::abs(*ratio) < 5e-4 ? 0.0 : *ratio);  // no -0.000
 }
@@ -75,7 +75,7 @@ void print_loads(const ComparedLoads& loads, Shown shown_rows) {
                                       significant(p->first_order)};
     for (const auto& v : p->values) {
       cells.push_back(v ? significant(v->value) : "-");
-      cells.push_back(v ? ratio_text(v->ratio) : "-");
+      cells.push_back(v ? three_decimals(v->ratio) : "-");
     }
     table.add(cells);
   }

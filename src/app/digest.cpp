@@ -9,6 +9,7 @@
 
 #include "app/digest_modes.hpp"
 #include "app/digest_steps.hpp"
+#include "app/digest_storeys.hpp"
 #include "app/text.hpp"
 #include "core/results/comparison.hpp"
 #include "core/results/modes.hpp"
@@ -43,10 +44,6 @@ std::string fitted(const std::string& text, int width) {
   return result;
 }
 
-std::string ratio_text(const std::optional<double>& ratio) {
-  return ratio ? fmt::format("{:.2f}", *ratio) : "-";
-}
-
 std::string kind_name(AnalysisKind kind) {
   return kind == AnalysisKind::p_delta ? "P-Delta" : std::string(word_of(kAnalysisKinds, kind));
 }
@@ -55,14 +52,6 @@ std::string kind_name(AnalysisKind kind) {
 struct Compared {
   const Step* step;
   std::vector<ComparisonRow> rows;
-  std::vector<StoreyRow> storeys;
-
-  /// Drift of the worst storey for its height.
-  double worst_drift() const {
-    double worst = 0;
-    for (const StoreyRow& s : storeys) worst = std::max(worst, std::abs(s.ratio()));
-    return worst;
-  }
 
   /// The row of largest value that passes the test; nullptr if none.
   template <class Test>
@@ -82,7 +71,7 @@ class Digest {
       : result_(result), model_(*result.model), units_(units), width_(width), full_(full) {
     for (std::size_t i = 0; i < result.steps.size(); ++i) {
       if (result.steps[i].kind != AnalysisKind::p_delta) continue;
-      compared_.push_back({&result.steps[i], result.comparisons[i], result.storeys[i]});
+      compared_.push_back({&result.steps[i], result.comparisons[i]});
     }
   }
 
@@ -97,9 +86,9 @@ class Digest {
     text_ += buckling_digest(result_, units_, width_, full_);
     text_ += modal_digest(result_, units_, width_, full_);
     governing();
-    if (full_) storeys();
+    if (full_) text_ += storeys_digest(result_, units_, width_);
     text_ += '\n';
-    if (!full_) worst_storey();
+    if (!full_) text_ += worst_storey_digest(result_, units_, width_);
     deflection();
     weak_axis();
     stiffness();
@@ -530,93 +519,6 @@ class Digest {
     text_ += '\n' + table.print();
   }
 
-  /// The storey of the largest index, which has the other hand formulas too, and its loads.
-  const StoreyFormulas* nearest_to_trouble(std::string& loads) const {
-    const StoreyFormulas* worst = nullptr;
-    for (std::size_t i = 0; i < result_.steps.size(); ++i) {
-      for (const StoreyFormulas& o : result_.storey_formulas[i]) {
-        if (!o.index || (worst != nullptr && *o.index <= *worst->index)) continue;
-        worst = &o;
-        loads = result_.steps[i].loads.name;
-      }
-    }
-    return worst;
-  }
-
-  /// What the standards say of the storey that is nearest to trouble.
-  void standards() {
-    std::string loads;
-    const StoreyFormulas* worst = nearest_to_trouble(loads);
-    if (worst == nullptr) return;
-    line(fmt::format(
-             " Standards  storey {} along {} in {}, hand formulas: B2 {} (AISC 360), 1/(1 - Q) "
-             "{} (ACI 318), computed {}",
-             worst->storey, kAxisNames[static_cast<std::size_t>(worst->direction)], loads,
-             ratio_text(worst->B2), ratio_text(worst->asce_factor),
-             ratio_text(worst->amplification)),
-         12);
-    line(fmt::format("            EN 1993-1-1: alpha_cr {:.2f}, {}", *worst->alpha_cr,
-                     worst->en_1993),
-         12);
-    line(fmt::format("            ACI 318: Q {:.3f}, {}", *worst->index, worst->aci_318), 12);
-    line(fmt::format("            ASCE 7: theta {:.3f}, {}", *worst->theta, worst->asce_7), 12);
-    if (!worst->aisc_360.empty()) line("            AISC 360: " + worst->aisc_360, 12);
-    beside_computed(*worst, loads);
-  }
-
-  /// Where the hand formula and the eigenproblem part by more than a third, both are told.
-  void beside_computed(const StoreyFormulas& storey, const std::string& loads) {
-    constexpr double kFar = 4.0 / 3;
-    const BucklingMode* sway = nullptr;
-    for (const Step& step : result_.steps) {
-      if (!step.buckling || step.loads.name != loads) continue;
-      for (const BucklingMode& m : step.buckling->modes) {
-        const bool sways = m.kind.starts_with("sway") || m.kind.starts_with("out of plane");
-        if (sways && (sway == nullptr || m.factor < sway->factor)) sway = &m;
-      }
-    }
-    if (sway == nullptr || !storey.alpha_cr) return;
-    const double apart = *storey.alpha_cr / sway->factor;
-    if (apart < kFar && apart > 1 / kFar) return;
-    line(fmt::format(
-             "            alpha_cr by hand {:.2f}, computed sway factor {:.4g} ({}): the hand "
-             "formula takes one storey alone, by the drift of its worst column; where gravity "
-             "makes a part of the drift, or storeys hold each other, trust the computed one",
-             *storey.alpha_cr, sway->factor, sway->kind),
-         12);
-  }
-
-  /// The storey of the largest drift for its height, and the one nearest to trouble, a line each.
-  void worst_storey() {
-    const StoreyRow* worst = nullptr;
-    const Compared* in = nullptr;
-    for (const Compared& c : compared_) {
-      for (const StoreyRow& s : c.storeys) {
-        if (worst != nullptr && std::abs(s.ratio()) <= std::abs(worst->ratio())) continue;
-        worst = &s;
-        in = &c;
-      }
-    }
-    if (worst == nullptr || worst->drift == 0) return;
-    line(fmt::format(" Storeys    largest drift {} {} in storey {}, h/{:.0f} ({}, along {}), {} x "
-                     "first-order",
-                     in_units(units_, Quantity::displacement, worst->drift),
-                     units_.label(Quantity::displacement), worst->storey,
-                     std::abs(1 / worst->ratio()), in->step->loads.name,
-                     kAxisNames[worst->direction], ratio_text(worst->amplification)),
-         12);
-    std::string loads;
-    const StoreyFormulas* opinion = nearest_to_trouble(loads);
-    if (opinion == nullptr) return;
-    line(fmt::format(
-             "            hand formulas for storey {} in {}: alpha_cr {:.3g}, Q {:.3f}, B2 {}; "
-             "computed {} (classes: run --full)",
-             opinion->storey, loads, *opinion->alpha_cr, *opinion->index, ratio_text(opinion->B2),
-             ratio_text(opinion->amplification)),
-         12);
-    beside_computed(*opinion, loads);
-  }
-
   /// The member that deflects most from the chord between its ends, for its span.
   void deflection() {
     struct Worst {
@@ -701,34 +603,6 @@ class Digest {
                      in_units(units_, Quantity::spring, softest->stiffness()),
                      units_.label(Quantity::spring), loads),
          12);
-  }
-
-  /// Storeys, from above, of the load that makes the largest drift.
-  void storeys() {
-    const Compared* worst = nullptr;
-    for (const Compared& c : compared_) {
-      if (worst == nullptr || c.worst_drift() > worst->worst_drift()) worst = &c;
-    }
-    if (worst == nullptr || worst->storeys.empty() || worst->worst_drift() == 0) return;
-    TextTable table({Align::left, Align::right, Align::left, Align::right, Align::right,
-                     Align::right, Align::right, Align::right, Align::right});
-    table.add({fmt::format("Storeys in {}", worst->step->loads.name), "height", "", "drift",
-               "h/drift", "shear", "gravity", "amplified", "index Q"});
-    table.add({"", units_.label(Quantity::length), "", units_.label(Quantity::displacement), "",
-               units_.label(Quantity::force), units_.label(Quantity::force), "", ""});
-    const auto& rows = worst->storeys;
-    const std::size_t most = 12;
-    for (std::size_t i = rows.size(); i-- > 0 && rows.size() - i <= most;) {
-      const StoreyRow& s = rows[i];
-      table.add(
-          {"  " + s.storey, in_units(units_, Quantity::length, s.height),
-           std::string(kAxisNames[s.direction]), in_units(units_, Quantity::displacement, s.drift),
-           s.drift == 0 ? "-" : fmt::format("{:.0f}", std::abs(1 / s.ratio())),
-           in_units(units_, Quantity::force, s.shear), in_units(units_, Quantity::force, s.gravity),
-           ratio_text(s.amplification), s.index ? fmt::format("{:.3f}", *s.index) : "-"});
-    }
-    text_ += '\n' + table.print();
-    standards();
   }
 
   void checks() {

@@ -67,6 +67,10 @@ int terminal_width() {
   return std::clamp(width, 60, 120);
 }
 
+std::string ratio_text(const std::optional<double>& ratio) {
+  return ratio ? fmt::format("{:.2f}", *ratio) : "-";
+}
+
 namespace {
 
 std::string& program_name() {

@@ -1,5 +1,6 @@
 #pragma once
 
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -23,6 +24,9 @@ class TextTable {
 
 /// Breaks text at spaces to the width, further lines indented.
 std::string wrapped(const std::string& text, int width, int indent);
+
+/// A ratio to first-order with two decimals, "-" where there is none.
+std::string ratio_text(const std::optional<double>& ratio);
 
 /// How the program was called; commands that it prints can then be pasted.
 void set_program_name(const std::string& name);
