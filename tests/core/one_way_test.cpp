@@ -530,6 +530,28 @@ TEST(OneWay, PDeltaStatesDoNotDependOnTheNumbering) {
   }
 }
 
+/// Holds of an analysis and one-way ties: with the heads held nothing moves and both ties carry
+/// nothing; the comparison stands beside first-order under the same holds.
+TEST(OneWay, HoldsOfAnAnalysisAreItsOwn) {
+  Bay bay;
+  bay.b.nodal_load(bay.A1, 0, 20e3);
+  AnalysisSpec held = spec_of("held", AnalysisKind::p_delta, bay.b.model);
+  Hold hold;
+  hold.node = bay.A1;
+  hold.directions[0] = true;
+  held.holds = {hold};
+  bay.b.model.analyses = {held, spec_of("free", AnalysisKind::p_delta, bay.b.model)};
+  const RunResult r = run(bay.b.model);
+  const Step &with = *r.find("held", "G"), &without = *r.find("free", "G");
+  ASSERT_TRUE(with.outcome.stands()) << with.outcome.reason;
+  EXPECT_NEAR(with.state.nodes[bay.A1].translation[0], 0, 1e-12);
+  EXPECT_GT(without.state.nodes[bay.A1].translation[0], 1e-4);
+  EXPECT_NEAR(force_in(r, with, bay.X1), 0, 1e-3);
+  const Step* own = r.own_baseline(with);
+  ASSERT_NE(own, nullptr);
+  EXPECT_NEAR(own->state.nodes[bay.A1].translation[0], 0, 1e-12);
+}
+
 /// Buckling and vibration about the state that the loads give: those of the frame without the slack
 /// ties.
 TEST(OneWay, ModesAreThoseOfTheFrameWithoutTheSlackTies) {

@@ -227,12 +227,12 @@ class LinearSearch {
       idle[worst] = 1;
       if (!shrink_to_feasible(idle, worst)) return;
     }
+    result_.step.has_state = false;
     result_.step.outcome = {Verdict::iteration_limit,
                             "the state of one-way members and supports was not found",
                             {},
                             0,
                             0};
-    return;
   }
 
   /// Solves with the set, and as long as a free length comes out at or below 0, goes only as far as

@@ -106,7 +106,13 @@ std::vector<Step> run_modal(const RunResult& result, const ElasticFrame& frame,
   if (spec.after_analysis.empty()) return {modal(frame, spec, nullptr, progress)};
   const Step* state = result.find(spec.after_analysis, spec.after_loads);
   if (state != nullptr && state->has_state && state->state.lambda == 1) {
-    return {modal(spec.holds.empty() ? result.frame_of(*state) : frame, spec, state, progress)};
+    if (!state->state.one_way) return {modal(frame, spec, state, progress)};
+    const ElasticFrame& left = result.frame_of(*state);
+    const bool held_too = result.one_way.contains(state->analysis);  // its frames have its holds
+    if (spec.holds.empty() || held_too) return {modal(left, spec, state, progress)};
+    const ElasticFrame held = make_elastic_frame(with_holds(left.system->variant(), spec.holds), {},
+                                                 &left.system->order());
+    return {modal(held, spec, state, progress)};
   }
   Step step;
   step.analysis = spec.name;
@@ -199,10 +205,11 @@ std::vector<Step> run_one_way(RunResult& result, const AnalysisSpec& spec,
 /// One analysis; with holds of its own on a frame and a baseline of its own.
 std::vector<Step> run_one(RunResult& result, const std::vector<Step>& base,
                           const AnalysisSpec& spec, const Progress& progress) {
-  const bool one_way =
+  const bool acts =
       spec.kind == AnalysisKind::p_delta || spec.kind == AnalysisKind::buckling || spec.iterate;
-  if (one_way && result.model->has_one_way()) return run_one_way(result, spec, progress);
+  const bool one_way = acts && result.model->has_one_way();
   if (spec.kind == AnalysisKind::buckling) {
+    if (one_way) return run_one_way(result, spec, progress);
     return buckling(result.frame, spec, baseline_of(base, spec), progress);  // holds by itself
   }
   std::vector<Step> first = baseline_of(base, spec);
@@ -216,6 +223,7 @@ std::vector<Step> run_one(RunResult& result, const std::vector<Step>& base,
     held.baseline = first = first_order(held.frame, linear);
     own = &held.frame;
   }
+  if (one_way) return run_one_way(result, spec, progress);
   const ElasticFrame& frame = *own;
   if (spec.kind == AnalysisKind::p_delta) return p_delta(frame, spec, first, progress);
   if (spec.kind == AnalysisKind::modal) return run_modal(result, frame, spec, progress);
