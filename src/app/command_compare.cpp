@@ -162,8 +162,7 @@ template <class Visit>
 void each_mode_set(const Results& before, const Results& after, const CompareRequest& request,
                    const Visit& visit) {
   const auto wanted = [](const Names& patterns, const std::string& name) {
-    return patterns.empty() || std::any_of(patterns.begin(), patterns.end(),
-                                           [&name](const auto& p) { return fits(p, name); });
+    return patterns.empty() || fits_any(patterns, name);
   };
   const std::vector<ModeSet> old_sets = mode_sets(before), new_sets = mode_sets(after);
   for (const ModeSet& now : new_sets) {

@@ -218,7 +218,7 @@ void tell_files(const Results& results, const std::vector<std::string>& paths) {
 }
 
 void draw_stored_model(const Results& results, DrawRequest request) {
-  const ModelFile file = results.model();
+  const ModelFile& file = results.model();
   request.settings.members = select_members(file.model, request);
   const std::string load = the_only_load(request);
   std::optional<LoadSet> loads;
@@ -330,7 +330,7 @@ void write_moving_picture(const Results& results, const DrawRequest& request,
 }
 
 void draw_stored_modes(const Results& results, DrawRequest request) {
-  const ModelFile file = results.model();
+  const ModelFile& file = results.model();
   request.settings.members = select_members(file.model, request);
   const auto [analysis, loads] = mode_step(results, request);
   std::vector<Results::Filter> filters = {{"analysis", "analysis", {analysis}}};

@@ -89,21 +89,15 @@ std::string next_steps(const RunResult& result, const std::vector<std::string>& 
 /// for is taken by all of them.
 void keep_loads_only(Model& model, const std::vector<std::string>& wanted) {
   std::vector<std::string> names;
-  const auto fits_any = [&wanted](const std::string& name) {
-    return std::any_of(wanted.begin(), wanted.end(),
-                       [&name](const std::string& w) { return fits(w, name); });
-  };
   std::vector<LoadSet> chosen;
   const auto offer = [&](const LoadSet& set) {
     names.push_back(set.name);
-    if (fits_any(set.name)) chosen.push_back(set);
+    if (fits_any(wanted, set.name)) chosen.push_back(set);
   };
   for (const LoadSet& set : model.combinations) offer(set);
   for (const CaseId id : model.cases.ids()) offer(model.case_alone(id));
   for (const std::string& w : wanted) {
-    const bool any = std::any_of(names.begin(), names.end(),
-                                 [&w](const std::string& name) { return fits(w, name); });
-    if (!any) {
+    if (!fits_one_of(w, names)) {
       throw CallError(fmt::format("--load: no load case or combination \"{}\"{} (there are {})", w,
                                   did_you_mean(w, names), fmt::join(names, ", ")));
     }

@@ -84,9 +84,7 @@ void add_nodes(const Results& results, const CompareRequest& request,
   // Nodes without a support have no reactions, which is no complaint.
   std::vector<std::string> supported;
   for (const std::string& n : results.store().names(known_table("reactions"), "node")) {
-    const bool asked = std::any_of(request.nodes.begin(), request.nodes.end(),
-                                   [&n](const std::string& w) { return fits(w, n); });
-    if (asked) supported.push_back(n);
+    if (fits_any(request.nodes, n)) supported.push_back(n);
   }
   if (supported.empty()) return;
   filters.back().wanted = supported;
@@ -124,7 +122,7 @@ std::vector<std::string> without_patterns(const Results& results,
       places.push_back(text);
       continue;
     }
-    const Model model = results.model().model;
+    const Model& model = results.model().model;
     std::string complaint;
     const std::size_t before = places.size();
     const auto add = [&](const std::string& name) {
@@ -232,9 +230,7 @@ std::vector<StepValue> largest_of_first_order(const Results& results,
 std::vector<StepValue> values_of_folder(const Results& results, const CompareRequest& request) {
   std::vector<StepValue> values = values_for(results, request);
   if (request.asks_for_places()) return values;
-  const bool named = std::any_of(request.analyses.begin(), request.analyses.end(),
-                                 [](const std::string& a) { return fits(a, kBaseline); });
-  if (values.empty() || named) {
+  if (values.empty() || fits_any(request.analyses, kBaseline)) {
     for (StepValue& v : largest_of_first_order(results, request)) values.push_back(std::move(v));
   }
   return values;

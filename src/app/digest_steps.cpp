@@ -119,16 +119,8 @@ class StepWords {
 
   std::string state_words(const Step& step) const {
     constexpr std::size_t kMostNames = 12;
-    std::vector<std::string> slack, lifted;
-    for (const MemberId id : model_.members.ids()) {
-      if (step.state.members[id].activity == Activity::idle) {
-        slack.push_back(model_.members[id].name);
-      }
-    }
-    for (const auto& [node, d] : step.state.open) {
-      lifted.push_back(fmt::format("{}.{}", model_.nodes[node].name,
-                                   kDisplacementNames[static_cast<std::size_t>(d)]));
-    }
+    const std::vector<std::string> slack = slack_members(model_, step.state);
+    const std::vector<std::string> lifted = lifted_supports(model_, step.state);
     const auto listed_names = [&](std::vector<std::string> names) {
       const std::size_t more = names.size() > kMostNames ? names.size() - kMostNames : 0;
       names.resize(names.size() - more);
@@ -150,8 +142,7 @@ class StepWords {
       const double u = step.state.nodes[n].vector()[d];
       if (std::abs(u) <= std::abs(most)) continue;
       most = u;
-      where = fmt::format("{}.{}", model_.nodes[n].name,
-                          kDisplacementNames[static_cast<std::size_t>(d)]);
+      where = model_.place_name(n, d);
     }
     cells.push_back(in_units(units_, Quantity::displacement, most));
     cells.push_back(where);

@@ -23,15 +23,7 @@ class StoreyWords {
 
   /// The storey of the largest drift for its height, and the one nearest to trouble, a line each.
   void worst_storey() {
-    const StoreyRow* worst = nullptr;
-    const Step* in = nullptr;
-    for (const auto& [step, rows] : second_order()) {
-      for (const StoreyRow& s : *rows) {
-        if (worst != nullptr && std::abs(s.ratio()) <= std::abs(worst->ratio())) continue;
-        worst = &s;
-        in = step;
-      }
-    }
+    const auto [in, rows, worst] = worst_drift();
     if (worst == nullptr || worst->drift == 0) return;
     line(fmt::format(" Storeys    largest drift {} {} in storey {}, h/{:.0f} ({}, along {}), {} x "
                      "first-order",
@@ -54,28 +46,17 @@ class StoreyWords {
 
   /// Storeys, from above, of the load that makes the largest drift.
   void storeys() {
-    const Step* worst = nullptr;
-    const std::vector<StoreyRow>* of_worst = nullptr;
-    double drift = 0;
-    for (const auto& [step, all] : second_order()) {
-      for (const StoreyRow& s : *all) {
-        if (std::abs(s.ratio()) <= drift) continue;
-        drift = std::abs(s.ratio());
-        worst = step;
-        of_worst = all;
-      }
-    }
-    if (worst == nullptr) return;
+    const auto [in, rows, worst] = worst_drift();
+    if (worst == nullptr || worst->drift == 0) return;
     TextTable table({Align::left, Align::right, Align::left, Align::right, Align::right,
                      Align::right, Align::right, Align::right, Align::right});
-    table.add({fmt::format("Storeys in {}", worst->loads.name), "height", "", "drift", "h/drift",
+    table.add({fmt::format("Storeys in {}", in->loads.name), "height", "", "drift", "h/drift",
                "shear", "gravity", "amplified", "index Q"});
     table.add({"", units_.label(Quantity::length), "", units_.label(Quantity::displacement), "",
                units_.label(Quantity::force), units_.label(Quantity::force), "", ""});
-    const auto& rows = *of_worst;
     const std::size_t most = 12;
-    for (std::size_t i = rows.size(); i-- > 0 && rows.size() - i <= most;) {
-      const StoreyRow& s = rows[i];
+    for (std::size_t i = rows->size(); i-- > 0 && rows->size() - i <= most;) {
+      const StoreyRow& s = (*rows)[i];
       table.add(
           {"  " + s.storey, in_units(units_, Quantity::length, s.height),
            std::string(kAxisNames[s.direction]), in_units(units_, Quantity::displacement, s.drift),
@@ -92,13 +73,23 @@ class StoreyWords {
     text_ += wrapped(words, width_, indent) + '\n';
   }
 
-  std::vector<std::pair<const Step*, const std::vector<StoreyRow>*>> second_order() const {
-    std::vector<std::pair<const Step*, const std::vector<StoreyRow>*>> all;
+  struct WorstDrift {
+    const Step* step = nullptr;
+    const std::vector<StoreyRow>* rows = nullptr;  ///< all of that step
+    const StoreyRow* row = nullptr;
+  };
+
+  /// The storey of the largest drift for its height over all second-order steps.
+  WorstDrift worst_drift() const {
+    WorstDrift worst;
     for (std::size_t i = 0; i < result_.steps.size(); ++i) {
       if (result_.steps[i].kind != AnalysisKind::p_delta) continue;
-      all.emplace_back(&result_.steps[i], &result_.storeys[i]);
+      for (const StoreyRow& s : result_.storeys[i]) {
+        if (worst.row != nullptr && std::abs(s.ratio()) <= std::abs(worst.row->ratio())) continue;
+        worst = {&result_.steps[i], &result_.storeys[i], &s};
+      }
     }
-    return all;
+    return worst;
   }
 
   /// The storey of the largest index, which has the other hand formulas too, and its loads.

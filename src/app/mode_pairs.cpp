@@ -70,7 +70,7 @@ std::string label(const ModeSet& set) {
 /// not at all in buckling then.
 void weigh(const Results& results, std::vector<ModeSet>& sets) {
   std::unordered_map<std::string, double> line_mass, nodal;
-  const ModelFile file = results.model();
+  const ModelFile& file = results.model();
   const Model& model = file.model;
   for (const Member& m : model.members) {
     line_mass[m.name] = model.mass.self ? model.materials[m.material].density *

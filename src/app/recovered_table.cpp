@@ -18,13 +18,10 @@ using Names = std::vector<std::string>;
 /// Rows as they come back from a store.
 class RowSink : public TableSink {
  public:
-  RowSink(const TableSpec& spec, const UnitSystem& units) {
+  RowSink(const TableSpec& spec, const UnitSystem& units) : factors_(column_factors(spec, units)) {
     table_.spec = &spec;
     table_.header = {"analysis", "loads", "step"};
-    for (const ColumnSpec& c : spec.columns) {
-      table_.header.push_back(column_header(c, units));
-      factors_.push_back(c.type == ColumnSpec::Type::real ? units.to_si(c.quantity, 1) : 1);
-    }
+    for (const ColumnSpec& c : spec.columns) table_.header.push_back(column_header(c, units));
   }
   StoredTable take() { return std::move(table_); }
 
@@ -49,23 +46,14 @@ class RowSink : public TableSink {
   std::vector<Cell> row_;
 };
 
-bool fits_any(const Names& wanted, const std::string& name) {
-  return std::any_of(wanted.begin(), wanted.end(),
-                     [&name](const std::string& w) { return fits(w, name); });
-}
-
 /// Names of the members that fit a name, a pattern or the name of a run, in the model's order;
 /// throws for a name or pattern without any.
 Names fitting_members(const Model& model, Names wanted) {
   Names known, fitting;
   for (const Member& m : model.members) known.push_back(m.name);
   for (std::string& w : wanted) {
-    const auto any = [&known](const std::string& pattern) {
-      return std::any_of(known.begin(), known.end(),
-                         [&pattern](const std::string& name) { return fits(pattern, name); });
-    };
-    if (!any(w) && any(pieces_of_run(w))) w = pieces_of_run(w);
-    if (!any(w)) {
+    if (!fits_one_of(w, known) && fits_one_of(pieces_of_run(w), known)) w = pieces_of_run(w);
+    if (!fits_one_of(w, known)) {
       throw CallError(fmt::format("--member: no member \"{}\"{}", w, did_you_mean(w, known)));
     }
   }

@@ -60,12 +60,9 @@ StoredTable Results::table(const std::string& name, const std::vector<Filter>& f
                                    [&](const auto& row) { return fits(w, exact_text(row[at])); });
       if (any) continue;
       const std::vector<std::string> names = store_.names(spec, f.column);
-      if (std::any_of(names.begin(), names.end(), [&w](const auto& n) { return fits(w, n); })) {
-        continue;
-      }
+      if (fits_one_of(w, names)) continue;
       const std::string pieces = pieces_of_run(w);
-      if (f.column == "member" &&
-          std::any_of(names.begin(), names.end(), [&](const auto& n) { return fits(pieces, n); })) {
+      if (f.column == "member" && fits_one_of(pieces, names)) {
         std::vector<Filter> again = filters;
         std::replace(again[i].wanted.begin(), again[i].wanted.end(), w, pieces);
         return this->table(name, again);
@@ -86,7 +83,8 @@ void Results::damaged() const {
                                (fs::path(folder_) / "results.sqlite").string())};
 }
 
-ModelFile Results::model() const {
+const ModelFile& Results::model() const {
+  if (model_) return *model_;
   const std::string text = store_.about("model_text");
   if (model_hash(text) != store_.about("model_hash")) damaged();
   ModelFile file = read_model(text, store_.about("model"));
@@ -94,7 +92,7 @@ ModelFile Results::model() const {
     throw StoreError{
         fmt::format("{}: its model cannot be read by this version; run it again", folder_)};
   }
-  return file;
+  return model_.emplace(std::move(file));
 }
 
 std::vector<std::string> Results::of_groups(const std::vector<std::string>& groups,

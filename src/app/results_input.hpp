@@ -26,9 +26,9 @@ class Results {
   };
   StoredTable table(const std::string& name, const std::vector<Filter>& filters = {}) const;
 
-  /// The model that was run, from the store. Throws where it is not what was written, or cannot be
-  /// read by this version.
-  ModelFile model() const;
+  /// The model that was run, from the store, read at the first call. Throws where it is not what
+  /// was written, or cannot be read by this version.
+  const ModelFile& model() const;
   /// Throws StoreError: what is stored cannot be true.
   [[noreturn]] void damaged() const;
 
@@ -39,6 +39,7 @@ class Results {
  private:
   std::string folder_;
   ResultsStore store_;
+  mutable std::optional<ModelFile> model_;  // read once
 };
 
 /// Nodes or members of a model by the names that rows of the results have.

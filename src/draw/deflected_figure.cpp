@@ -20,14 +20,17 @@ constexpr double kShownBow = 4;
 
 /// Largest displacement of the axes shown, between the nodes too.
 double largest_deflection(const Recovery& r, const std::vector<MemberId>& members) {
-  const auto still = deflected_axes(r, members, 0, 4), moved = deflected_axes(r, members, 1, 4);
-  double u = 0;
-  for (std::size_t i = 0; i < members.size(); ++i) {
-    for (std::size_t k = 0; k < still[i].size(); ++k) {
-      u = std::max(u, (moved[i][k] - still[i][k]).norm());
+  std::vector<double> largest(members.size(), 0);
+  for_each_index(static_cast<int>(members.size()), [&](int i) {
+    const auto at = static_cast<std::size_t>(i);
+    const MemberLine line = r.line(members[at]);
+    for (const MemberLine::Span& span : line.spans()) {
+      for (const double xi : {0.0, 0.25, 0.5, 0.75, 1.0}) {
+        largest[at] = std::max(largest[at], span.at(xi).displacement.norm());
+      }
     }
-  }
-  return u;
+  });
+  return largest.empty() ? 0 : *std::max_element(largest.begin(), largest.end());
 }
 
 /// The displacement that the figure is about: the sway if there is one, else the largest.

@@ -92,4 +92,14 @@ bool fits(std::string_view pattern, std::string_view name) {
   return p == pattern.size();
 }
 
+bool fits_any(const std::vector<std::string>& patterns, std::string_view name) {
+  return std::any_of(patterns.begin(), patterns.end(),
+                     [name](const std::string& p) { return fits(p, name); });
+}
+
+bool fits_one_of(std::string_view pattern, const std::vector<std::string>& names) {
+  return std::any_of(names.begin(), names.end(),
+                     [pattern](const std::string& name) { return fits(pattern, name); });
+}
+
 }  // namespace ulterix

@@ -17,6 +17,10 @@ std::string one_of_those(std::string_view name, const std::vector<std::string>& 
 
 /// True if the name fits a pattern in which * stands for any text and ? for one character.
 bool fits(std::string_view pattern, std::string_view name);
+/// True if one of the names or patterns fits.
+bool fits_any(const std::vector<std::string>& patterns, std::string_view name);
+/// True if a name or pattern fits one of the names.
+bool fits_one_of(std::string_view pattern, const std::vector<std::string>& names);
 
 inline bool is_pattern(std::string_view text) {
   return text.find_first_of("*?") != std::string_view::npos;

@@ -26,11 +26,7 @@ std::string csv_cell(std::string_view value) {
 
 void CsvLines::begin(const TableSpec& table) {
   table_ = &table;
-  factors_.clear();
-  for (const ColumnSpec& column : table.columns) {
-    factors_.push_back(column.type == ColumnSpec::Type::real ? units_.to_si(column.quantity, 1)
-                                                             : 1);
-  }
+  factors_ = column_factors(table, units_);
   buffer_.clear();
   column_ = 0;
 }

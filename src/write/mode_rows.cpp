@@ -37,8 +37,7 @@ std::string largest_motion(const Model& model, const ModeShape& shape) {
   const NodeId node = turns ? shape.turning : shape.furthest;
   if (!node.valid()) return {};
   const int direction = turns ? shape.rotation : shape.direction;
-  return fmt::format("{}.{}", model.nodes[node].name,
-                     kDisplacementNames[static_cast<std::size_t>(direction)]);
+  return model.place_name(node, direction);
 }
 
 }  // namespace
@@ -151,8 +150,7 @@ std::string event_words(const Model& model, const OneWayEvent& event) {
   if (event.member.valid()) {
     return fmt::format("{} {}", model.members[event.member].name, event.idle ? "slack" : "taut");
   }
-  return fmt::format("{}.{} {}", model.nodes[event.node].name,
-                     kDisplacementNames[static_cast<std::size_t>(event.direction)],
+  return fmt::format("{} {}", model.place_name(event.node, event.direction),
                      event.idle ? "lifted" : "bears");
 }
 

@@ -124,16 +124,8 @@ ordered_json step_json(const Model& model, const Step& step,
     evidence["reactions_against_loads"] = finite(step.equilibrium.reactions);
   }
   if (step.state.one_way) {
-    evidence["slack"] = ordered_json::array();
-    for (const MemberId id : model.members.ids()) {
-      const bool idle = step.state.members[id].activity == Activity::idle;
-      if (idle) evidence["slack"].push_back(model.members[id].name);
-    }
-    evidence["lifted"] = ordered_json::array();
-    for (const auto& [node, d] : step.state.open) {
-      evidence["lifted"].push_back(fmt::format("{}.{}", model.nodes[node].name,
-                                               kDisplacementNames[static_cast<std::size_t>(d)]));
-    }
+    evidence["slack"] = slack_members(model, step.state);
+    evidence["lifted"] = lifted_supports(model, step.state);
   }
   j["evidence"] = evidence;
   j["beside_first_order"] = comparison_json(comparison, units);

@@ -88,10 +88,7 @@ class StoreSink : public TableSink {
     columns_.assign(packed_ ? table.columns.size() : 0, {});
     last_step_ = 0;
     insert_.emplace(database_, fmt::format("INSERT INTO {} VALUES ({})", data_name(table), places));
-    factors_.clear();
-    for (const ColumnSpec& c : table.columns) {
-      factors_.push_back(c.type == Type::real ? units_.to_si(c.quantity, 1) : 1);
-    }
+    factors_ = column_factors(table, units_);
     row_ = 0;
     cell_ = 0;
   }

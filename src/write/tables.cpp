@@ -85,8 +85,7 @@ class StateRows : public RowWriter {
           const auto reaction =
               step.has_state ? std::optional(step.reactions[s.node][d]) : std::nullopt;
           lead(step);
-          sink_.text(fmt::format("{}.{}", model_.nodes[s.node].name,
-                                 kDisplacementNames[static_cast<std::size_t>(d)]));
+          sink_.text(model_.place_name(s.node, d));
           sink_.text(open ? "lifted" : "bears");
           sink_.real(d < 3 ? reaction : std::nullopt);
           sink_.real(d >= 3 ? reaction : std::nullopt);
@@ -281,6 +280,14 @@ Part part(void (Rows::*write)()) {
 }
 
 }  // namespace
+
+std::vector<double> column_factors(const TableSpec& table, const UnitSystem& units) {
+  std::vector<double> factors;
+  for (const ColumnSpec& c : table.columns) {
+    factors.push_back(c.type == ColumnSpec::Type::real ? units.to_si(c.quantity, 1) : 1);
+  }
+  return factors;
+}
 
 std::optional<double> kept_value(const ColumnSpec& column, double factor,
                                  std::optional<double> value) {

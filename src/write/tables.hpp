@@ -35,6 +35,9 @@ class TableSink {
   virtual void end() = 0;
 };
 
+/// SI value of one unit of each of a table's own columns; 1 for text and whole numbers.
+std::vector<double> column_factors(const TableSpec& table, const UnitSystem& units);
+
 /// The value that is kept of a real in SI: in the table's unit, to the column's resolution; empty
 /// for what is no number; no negative zero.
 std::optional<double> kept_value(const ColumnSpec& column, double factor,

@@ -32,6 +32,22 @@ AnalysisSpec spec_of(const char* name, AnalysisKind kind, const Model& model) {
   return spec;
 }
 
+/// At which part of the load something begins to carry.
+void expect_takes_up_at(const Step& step, double factor) {
+  const auto takes_up = std::find_if(step.events.begin(), step.events.end(),
+                                     [](const OneWayEvent& e) { return !e.idle; });
+  ASSERT_NE(takes_up, step.events.end());
+  EXPECT_NEAR(takes_up->factor, factor, 1e-6);
+}
+
+/// The linear one-way answer of the one load case with its events.
+RunResult run_linear(FrameBuilder& b) {
+  AnalysisSpec spec = spec_of("one", AnalysisKind::first_order, b.model);
+  spec.events = true;
+  b.model.analyses = {spec};
+  return run(b.model);
+}
+
 double force_in(const RunResult& r, const Step& step, MemberId id) {
   return mean_axial_force(Recovery(*r.frame.system, step), id);
 }
@@ -175,21 +191,13 @@ TEST(OneWay, ASupportWithAGapBearsWhenItIsReached) {
     b.model.supports.back().directions[2].only = 1;
     b.model.supports.back().directions[2].slack = gap;
     b.nodal_load(M, 2, -P);
-    AnalysisSpec spec = spec_of("one", AnalysisKind::first_order, b.model);
-    spec.events = true;
-    b.model.analyses = {spec};
-    const RunResult r = run(b.model);
+    const RunResult r = run_linear(b);
     const Step& step = *r.find("one", "G");
     ASSERT_TRUE(step.outcome.stands()) << step.outcome.reason;
     const double k = 48 * EI / (L * L * L), free = P / k;
     EXPECT_NEAR(-step.state.nodes[M].translation[2], std::min(free, gap), 1e-12);
     EXPECT_NEAR(step.reactions[M][2], std::max(0.0, P - k * gap), 1e-6);
-    if (free > gap) {
-      const auto bears = std::find_if(step.events.begin(), step.events.end(),
-                                      [](const OneWayEvent& e) { return !e.idle; });
-      ASSERT_NE(bears, step.events.end());
-      EXPECT_NEAR(bears->factor, gap / free, 1e-6);
-    }
+    if (free > gap) expect_takes_up_at(step, gap / free);
   }
 }
 
@@ -207,10 +215,7 @@ TEST(OneWay, AHangerWithAGap) {
     b.fix(low, {0});
     b.spring(low, 2, k);
     b.nodal_load(low, 2, -P);
-    AnalysisSpec spec = spec_of("one", AnalysisKind::first_order, b.model);
-    spec.events = true;
-    b.model.analyses = {spec};
-    const RunResult r = run(b.model);
+    const RunResult r = run_linear(b);
     const Step& step = *r.find("one", "G");
     ASSERT_TRUE(step.outcome.stands()) << step.outcome.reason;
     const double h = EA / L, free = P / k;
@@ -218,12 +223,7 @@ TEST(OneWay, AHangerWithAGap) {
     EXPECT_NEAR(-step.state.nodes[low].translation[2], u, 1e-12);
     EXPECT_NEAR(force_in(r, step, hanger), std::max(0.0, h * (u - gap)), 1e-6);
     // The gap closes at k·gap/P of the load.
-    if (P == 10e3) {
-      const auto closes = std::find_if(step.events.begin(), step.events.end(),
-                                       [](const OneWayEvent& e) { return !e.idle; });
-      ASSERT_NE(closes, step.events.end());
-      EXPECT_NEAR(closes->factor, k * gap / P, 1e-6);
-    }
+    if (P == 10e3) expect_takes_up_at(step, k * gap / P);
   }
 }
 

@@ -439,8 +439,7 @@ IdleSet OneWayFrames::idle_of(const State& state) const {
 std::string OneWayFrames::name(const OneWayItem& item) const {
   const Model& model = *base_.model;
   if (item.member.valid()) return model.members[item.member].name;
-  return fmt::format("{}.{}", model.nodes[item.node].name,
-                     kDisplacementNames[static_cast<std::size_t>(item.direction)]);
+  return model.place_name(item.node, item.direction);
 }
 
 std::string OneWayFrames::words(const IdleSet& idle) const {

@@ -249,6 +249,12 @@ struct Model {
     return false;
   }
 
+  /// "E5.ux": a direction (0..5) of a node.
+  std::string place_name(NodeId node, int direction) const {
+    return nodes[node].name + "." +
+           std::string(kDisplacementNames[static_cast<std::size_t>(direction)]);
+  }
+
   double length(MemberId id) const {
     const Member& m = members[id];
     return (nodes[m.end].position - nodes[m.start].position).norm();

@@ -13,4 +13,18 @@ State state_at_rest(const Variant& variant) {
   return state;
 }
 
+std::vector<std::string> slack_members(const Model& model, const State& state) {
+  std::vector<std::string> names;
+  for (const MemberId id : model.members.ids()) {
+    if (state.members[id].activity == Activity::idle) names.push_back(model.members[id].name);
+  }
+  return names;
+}
+
+std::vector<std::string> lifted_supports(const Model& model, const State& state) {
+  std::vector<std::string> names;
+  for (const auto& [node, d] : state.open) names.push_back(model.place_name(node, d));
+  return names;
+}
+
 }  // namespace ulterix

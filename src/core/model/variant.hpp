@@ -37,4 +37,9 @@ struct Variant {
 /// A state without motion that knows which one-way items of the variant carry nothing.
 State state_at_rest(const Variant& variant);
 
+/// Names of the one-way members that carry nothing in a state, and of the supports that do not bear
+/// ("A0.uz").
+std::vector<std::string> slack_members(const Model& model, const State& state);
+std::vector<std::string> lifted_supports(const Model& model, const State& state);
+
 }  // namespace ulterix

@@ -31,6 +31,15 @@ std::vector<std::vector<MemberId>> members_at(const Variant& variant) {
   return at;
 }
 
+/// Makes properties that act both ways those of a one-way member, with its slack; others stay.
+void act_one_way(const Member& member, bool idle, ElementProperties& p) {
+  const int sign = one_way_sign(member.kind);
+  if (sign == 0) return;
+  p.initial_force -= sign * p.EA * member.slack / p.length;
+  p.idle = idle;
+  if (p.idle) p.EA = p.initial_force = 0;
+}
+
 }  // namespace
 
 Matrix12d to_global(const Matrix12d& K, const Matrix3d& R) {
@@ -87,12 +96,7 @@ ElementProperties element_properties(const Variant& variant, MemberId id) {
   p.r2 = s.r2();
   p.joints = m.joints;
   p.initial_force = m.preload;
-  const int sign = one_way_sign(m.kind);
-  if (variant.one_way && sign != 0) {
-    p.initial_force -= sign * p.EA * m.slack / p.length;
-    p.idle = variant.idle[id] != 0;
-    if (p.idle) p.EA = p.initial_force = 0;
-  }
+  if (variant.one_way) act_one_way(m, variant.idle[id] != 0, p);
   return p;
 }
 
@@ -122,11 +126,7 @@ Element MemberFrame::element(MemberId id, const MemberLoading& loading, const St
 
 ElementProperties MemberFrame::acting_properties(MemberId id, const State& state) const {
   ElementProperties p = properties(id);
-  const Member& m = model().members[id];
-  if (one_way_sign(m.kind) == 0) return p;
-  p.initial_force -= one_way_sign(m.kind) * p.EA * m.slack / p.length;
-  p.idle = state.members[id].activity == Activity::idle;
-  if (p.idle) p.EA = p.initial_force = 0;
+  act_one_way(model().members[id], state.members[id].activity == Activity::idle, p);
   return p;
 }
 
