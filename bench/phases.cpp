@@ -68,22 +68,22 @@ void read(benchmark::State& state) {
 void order(benchmark::State& state) {
   const Model& model = model_of(static_cast<int>(state.range(0)));
   for (auto _ : state) {
-    const FrameSystem system{Variant(model)};
+    const FrameSystem system{Situation(model)};
     benchmark::DoNotOptimize(system.pattern().size);
   }
 }
 
 void assemble(benchmark::State& state) {
   const Model& model = model_of(static_cast<int>(state.range(0)));
-  const FrameSystem system{Variant(model)};
-  const AppliedLoads loads(system.variant(), model.combinations[0]);
+  const FrameSystem system{Situation(model)};
+  const AppliedLoads loads(system.situation(), model.combinations[0]);
   for (auto _ : state) benchmark::DoNotOptimize(system.assemble(loads, State(model)).rhs.sum());
 }
 
 void factorise(benchmark::State& state) {
   const Model& model = model_of(static_cast<int>(state.range(0)));
-  const FrameSystem system{Variant(model)};
-  const AppliedLoads loads(system.variant(), model.combinations[0]);
+  const FrameSystem system{Situation(model)};
+  const AppliedLoads loads(system.situation(), model.combinations[0]);
   const Assembly a = system.assemble(loads, State(model));
   for (auto _ : state) {
     Factorisation f(system.pattern());
@@ -112,7 +112,7 @@ void recover(benchmark::State& state) {
   const Model& model = model_of(static_cast<int>(state.range(0)));
   const ElasticFrame frame = make_elastic_frame(model);
   const std::vector<Step> steps = first_order(frame, spec_of(model));
-  const Recovery recovery(*frame.system, steps[0]);
+  const Recovery recovery(steps[0]);
   for (auto _ : state) {
     for (const MemberId id : model.members.ids()) {
       benchmark::DoNotOptimize(recovery.line(id).stations().size());
@@ -249,8 +249,8 @@ void reserve(benchmark::State& state) {
 /// else.
 void cholmod_alone(benchmark::State& state) {
   const Model& model = model_of(static_cast<int>(state.range(0)));
-  const FrameSystem system{Variant(model)};
-  const AppliedLoads loads(system.variant(), model.combinations[0]);
+  const FrameSystem system{Situation(model)};
+  const AppliedLoads loads(system.situation(), model.combinations[0]);
   const Assembly a = system.assemble(loads, State(model));
   openblas_set_num_threads(1);
   for (auto _ : state) {

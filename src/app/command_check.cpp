@@ -111,9 +111,9 @@ class Inventory {
     table.add({"case", "action", "down " + force,
                fmt::format("along {} {}", kAxisNames[horizontal[0]], force),
                both ? fmt::format("along {} {}", kAxisNames[horizontal[1]], force) : "", "on"});
-    const Variant variant(model_);
+    const Situation situation(model_);
     for (const CaseId id : model_.cases.ids()) {
-      const Vector3d sum = AppliedLoads(variant, model_.case_alone(id)).total_force();
+      const Vector3d sum = AppliedLoads(situation, model_.case_alone(id)).total_force();
       const auto shown = [&](double v) {
         // A sum that cancels to nothing is nothing.
         return std::abs(v) < 1e-9 * sum.cwiseAbs().maxCoeff()

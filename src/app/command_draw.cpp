@@ -395,7 +395,7 @@ void draw_stored_results(const Results& results, DrawRequest request) {
     for (const std::string& a : analyses[i]) {
       const Step* step = run.find(a, loads[i]);
       if (step == nullptr) results.damaged();
-      recoveries.push_back(run.recovery(*step));
+      recoveries.emplace_back(*step);
       steps.push_back({&recoveries.back(), a});
       if (!request.analyses.empty()) name += "-" + a;
     }

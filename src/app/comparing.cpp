@@ -162,7 +162,7 @@ void add_recovered(const Results& results, const CompareRequest& request,
     if (!place) throw CallError(fmt::format("--place: {}", complaint));
     const Quantity q = quantity_of(*place);
     for (const Step& step : run.steps()) {
-      const auto value = value_at(run.recovery(step), *place);
+      const auto value = value_at(Recovery(step), *place);
       if (!value) continue;
       values.push_back({step.analysis,
                         step.loads.name,

@@ -337,7 +337,7 @@ class Digest {
       std::vector<std::string> cells = {watch.name, watch.place.text, units_.label(q),
                                         std::string(kBaseline)};
       for (const Step* step : loads) {
-        const auto value = value_at(Recovery(*result_.frame.system, *step), watch.place);
+        const auto value = value_at(Recovery(*step), watch.place);
         cells.push_back(value ? in_units(units_, q, *value) : "-");
       }
       table.add(cells);

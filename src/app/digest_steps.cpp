@@ -106,7 +106,7 @@ class StepWords {
   }
 
   std::pair<MemberId, double> largest_one_way_force(const Step& step) const {
-    const Recovery recovery(*result_.frame.system, step);
+    const Recovery recovery(step);
     std::pair<MemberId, double> largest = {{}, 0};
     for (const MemberId id : model_.members.ids()) {
       const bool idle = step.state.members[id].activity == Activity::idle;

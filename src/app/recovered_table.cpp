@@ -86,7 +86,7 @@ StoredTable any_table(const Results& results, const TableSpec& spec,
   RowSink sink(spec, run.units());
   for (const Step& step : run.steps()) {
     if (!steps.empty() && !fits_any(steps, fmt::format("{}", step.number))) continue;
-    const Recovery recovery = run.recovery(step);
+    const Recovery recovery(step);
     for (const MemberId id : run.model().members.ids()) {
       if (!members.empty() && !fits_any(members, run.model().members[id].name)) continue;
       write_recovered(recovery, id, run.units(), spec, sink);

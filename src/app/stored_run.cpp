@@ -44,7 +44,6 @@ std::optional<LoadSet> find_loads(const Model& model, const std::string& name) {
 StoredRun::StoredRun(const Results& results, const std::vector<std::string>& analyses,
                      const std::vector<std::string>& loads, const std::vector<std::string>& members)
     : file_(results.model()) {
-  frame_ = std::make_unique<MemberFrame>(Variant(file_.model));
   std::vector<Results::Filter> filters;
   if (!analyses.empty()) filters.push_back({"analysis", "analysis", analyses});
   if (!loads.empty()) filters.push_back({"load", "loads", loads});
@@ -64,6 +63,7 @@ StoredRun::StoredRun(const Results& results, const std::vector<std::string>& ana
   }
   read_reactions(results, filters);
   if (model().has_one_way()) read_states(results, filters);
+  place_on_frames();
   if (wanted.empty()) {
     read_motion(results, filters);
     read_axial(results, filters);
@@ -74,8 +74,8 @@ StoredRun::StoredRun(const Results& results, const std::vector<std::string>& ana
       std::any_of(steps_.begin(), steps_.end(), [](const Step& s) { return s.state.geometric; });
   if (acts) read_axial(results, own);
   for (Step& s : steps_) {
-    s.applied =
-        std::make_shared<AppliedLoads>(frame_->variant(), scaled(s.loads, s.state.lambda), wanted);
+    s.applied = std::make_shared<AppliedLoads>(s.frame->situation(),
+                                               scaled(s.loads, s.state.lambda), wanted);
   }
 }
 
@@ -142,7 +142,7 @@ void StoredRun::read_axial(const Results& results, const std::vector<Results::Fi
     if (step == nullptr) continue;
     const MemberId id = member(row[3]);
     const double N = units().to_si(Quantity::force, number_in(row[4]));
-    if (!(waves_of(frame_->properties(id), N) <= kMostWaves)) results.damaged();
+    if (!(waves_of(step->frame->properties(id), N) <= kMostWaves)) results.damaged();
     step->state.members[id].axial_start = N;
   }
 }
@@ -158,6 +158,27 @@ void StoredRun::read_states(const Results& results, const std::vector<Results::F
     if (member != members.end() && text_in(row[4]) == "slack") {
       step->state.members[member->second].activity = Activity::idle;
     }
+  }
+}
+
+void StoredRun::place_on_frames() {
+  for (Step& step : steps_) {
+    for (const Step& before : steps_) {
+      if (&before == &step || step.frame) break;
+      const Situation& its = before.frame->situation();
+      bool same = its.one_way == step.state.one_way;
+      for (const MemberId id : model().members.ids()) {
+        same = same && (its.idle[id] != 0) == (step.state.members[id].activity == Activity::idle);
+      }
+      if (same) step.frame = before.frame;
+    }
+    if (step.frame) continue;
+    Situation situation(model());
+    situation.one_way = step.state.one_way;
+    for (const MemberId id : model().members.ids()) {
+      situation.idle[id] = step.state.members[id].activity == Activity::idle ? 1 : 0;
+    }
+    step.frame = std::make_shared<MemberFrame>(situation);
   }
 }
 

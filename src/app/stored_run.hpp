@@ -25,7 +25,6 @@ class StoredRun {
   const UnitSystem& units() const { return file_.units; }
   const std::vector<Step>& steps() const { return steps_; }
   const Step* find(const std::string& analysis, const std::string& loads) const;
-  Recovery recovery(const Step& step) const { return {*frame_, step}; }
 
  private:
   void read_steps(const Results& results, const std::vector<Results::Filter>& filters);
@@ -33,10 +32,11 @@ class StoredRun {
   void read_axial(const Results& results, const std::vector<Results::Filter>& filters);
   void read_states(const Results& results, const std::vector<Results::Filter>& filters);
   void read_reactions(const Results& results, const std::vector<Results::Filter>& filters);
+  /// Steps of one situation share its frame.
+  void place_on_frames();
   Step* step_of(const std::vector<Cell>& row);
 
   ModelFile file_;
-  std::unique_ptr<MemberFrame> frame_;
   std::vector<Step> steps_;
 };
 

@@ -137,7 +137,7 @@ void draw_deflected(Canvas& canvas, const DrawnSteps& steps, const UnitSystem& u
                            main.step().loads.name, scale));
   draw_panels(canvas, steps, settings, extent, [&](Scene& scene, const DrawnSteps& own) {
     scene.draw_undeformed(kUndeformedStroke);
-    if (loads) draw_loads(scene, main.frame().variant(), main.loads());
+    if (loads) draw_loads(scene, main.frame().situation(), main.loads());
     scene.avoid_frame();
     for (std::size_t i = 0; i < own.size(); ++i) {
       for (const auto& axis :

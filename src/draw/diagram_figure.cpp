@@ -86,7 +86,7 @@ MemberDiagram member_diagram(const Recovery& recovery, MemberId id, const Compon
                              double scale, int pieces) {
   const MemberFrame& system = recovery.frame();
   const Matrix3d& R = system.axes(id);
-  const Vector3d start = system.variant().position(system.model().members[id].start);
+  const Vector3d start = system.situation().position(system.model().members[id].start);
   const auto foot = [&](double x) { return Vector3d(start + R.transpose() * Vector3d(x, 0, 0)); };
   MemberDiagram d;
   const MemberLine line = recovery.line(id);

@@ -56,7 +56,7 @@ void draw_reactions(Canvas& canvas, const DrawnSteps& steps, const UnitSystem& u
                     const FigureSettings& settings = {});
 
 /// The motion of a frame that does not stand, with what would hold it.
-void draw_mechanism(Canvas& canvas, const FrameSystem& system, const Mechanism& mechanism,
-                    int number, int count);
+void draw_mechanism(Canvas& canvas, const std::shared_ptr<const MemberFrame>& frame,
+                    const Mechanism& mechanism, int number, int count);
 
 }  // namespace ulterix

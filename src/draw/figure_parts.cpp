@@ -104,7 +104,7 @@ std::vector<Vector3d> deflected_axis(const Recovery& recovery, MemberId id, doub
                                      int pieces) {
   const MemberFrame& system = recovery.frame();
   const Matrix3d& R = system.axes(id);
-  const Vector3d start = system.variant().position(system.model().members[id].start);
+  const Vector3d start = system.situation().position(system.model().members[id].start);
   std::vector<Vector3d> points;
   const MemberLine line = recovery.line(id);
   for (const MemberLine::Span& span : line.spans()) {

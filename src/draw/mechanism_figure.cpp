@@ -8,9 +8,9 @@
 
 namespace ulterix {
 
-void draw_mechanism(Canvas& canvas, const FrameSystem& system, const Mechanism& mechanism,
-                    int number, int count) {
-  const Model& model = system.model();
+void draw_mechanism(Canvas& canvas, const std::shared_ptr<const MemberFrame>& frame,
+                    const Mechanism& mechanism, int number, int count) {
+  const Model& model = frame->model();
   double u = 0, turn = 0;
   for (const NodeMotion& n : mechanism.motion) {
     u = std::max(u, n.translation.norm());
@@ -21,7 +21,8 @@ void draw_mechanism(Canvas& canvas, const FrameSystem& system, const Mechanism& 
   step.state = State(model);
   for (const NodeId n : model.nodes.ids()) step.state.nodes[n] = mechanism.motion[n];
   step.has_state = true;
-  const Recovery motion(system, step);
+  step.frame = frame;
+  const Recovery motion(step);
   Scene scene(canvas, View(model, corners(model, model.members.ids()), default_view(model)), model);
   draw_heading(canvas, title_of(model),
                fmt::format("mechanism {} of {}: the motion that nothing resists, size arbitrary",

@@ -100,9 +100,9 @@ void draw_model(Canvas& canvas, const Model& model, const UnitSystem& units,
   draw_supports(scene);
   draw_hinges(scene);
   scene.avoid_frame();
-  const Variant variant(model);
+  const Situation situation(model);
   if (loads != nullptr) {
-    draw_loads(scene, variant, AppliedLoads(variant, *loads), named ? &units : nullptr);
+    draw_loads(scene, situation, AppliedLoads(situation, *loads), named ? &units : nullptr);
   }
   if (named) {
     for (const NodeId n : model.nodes.ids()) {

@@ -67,7 +67,7 @@ void draw_reactions(Canvas& canvas, const DrawnSteps& steps, const UnitSystem& u
   const bool loads = shows_loads(model, settings);
   const auto panel = [&](Scene& scene, const DrawnSteps& own) -> std::string {
     scene.draw_undeformed({palette::kInk, 1.4, {}});
-    if (loads) draw_loads(scene, main.frame().variant(), main.loads());
+    if (loads) draw_loads(scene, main.frame().situation(), main.loads());
     draw_supports(scene);
     draw_hinges(scene);
     scene.avoid_frame();

@@ -49,9 +49,9 @@ class RunFigures {
   void draw_governing(const GoverningStep& governing) {
     const Step& second = *governing.step;
     const Step& first = result_.baseline(second.loads.name);
-    const Recovery first_order(*result_.frame.system, first);
+    const Recovery first_order(first);
     std::optional<Recovery> second_order;
-    if (&second != &first) second_order.emplace(*result_.frame.system, second);
+    if (&second != &first) second_order.emplace(second);
     DrawnSteps steps;
     if (is_whole(first)) steps.push_back({&first_order, std::string(kBaseline)});
     if (second_order) steps.push_back({&*second_order, second.analysis});
@@ -124,7 +124,7 @@ void draw_all_mechanisms(const RunResult& result, const fs::path& folder,
     names.push_back(fmt::format("mechanism-{}", i + 1));
     draw_files(both_formats(folder, names.back()),
                fmt::format("{}: {}", result.model->title, all[i].words), [&](Canvas& canvas) {
-                 draw_mechanism(canvas, *result.frame.system, all[i], static_cast<int>(i) + 1,
+                 draw_mechanism(canvas, result.frame.system, all[i], static_cast<int>(i) + 1,
                                 static_cast<int>(all.size()));
                });
   }

@@ -125,7 +125,7 @@ std::string with_unit(const UnitSystem& units, Quantity quantity, double value) 
                      units.label(quantity));
 }
 
-void draw_nodal_loads(Scene& scene, const Variant& variant, const AppliedLoads& loads,
+void draw_nodal_loads(Scene& scene, const Situation& situation, const AppliedLoads& loads,
                       const Stroke& stroke, const UnitSystem* values, LoadLabels& labels) {
   const Model& model = scene.model();
   double largest = 0;
@@ -135,7 +135,7 @@ void draw_nodal_loads(Scene& scene, const Variant& variant, const AppliedLoads& 
   for (const NodeId n : model.nodes.ids()) {
     if (!scene.shows(n)) continue;
     const Vector6d& f = loads.on_node(n);
-    const Vector2d at = scene(variant.position(n));
+    const Vector2d at = scene(situation.position(n));
     for (int d = 0; d < 3; ++d) {
       // What is too small to draw in proportion stays away rather than lie about its size.
       if (std::abs(f[d]) < 0.02 * largest || f[d] == 0) continue;
@@ -210,7 +210,7 @@ void draw_line_load(Scene& scene, const Vector3d& start, const Matrix3d& R, cons
   }
 }
 
-void draw_member_loads(Scene& scene, const Variant& variant, const AppliedLoads& loads,
+void draw_member_loads(Scene& scene, const Situation& situation, const AppliedLoads& loads,
                        const Stroke& stroke, const UnitSystem* values, LoadLabels& labels) {
   const Model& model = scene.model();
   const double largest = largest_line_load(model, loads);
@@ -222,8 +222,8 @@ void draw_member_loads(Scene& scene, const Variant& variant, const AppliedLoads&
   }
   for (const MemberId id : scene.members()) {
     const Member& m = model.members[id];
-    const Vector3d start = variant.position(m.start);
-    const Matrix3d R = local_axes(start, variant.position(m.end), m.roll, model.vertical);
+    const Vector3d start = situation.position(m.start);
+    const Matrix3d R = local_axes(start, situation.position(m.end), m.roll, model.vertical);
     const MemberLoading& loading = loads.on_member(id);
     for (const LoadSpan& s : loading.spans) {
       const double own = std::max(force_at(s, s.from).norm(), force_at(s, s.to).norm());
@@ -321,12 +321,12 @@ void draw_hinges(Scene& scene) {
   }
 }
 
-void draw_loads(Scene& scene, const Variant& variant, const AppliedLoads& loads,
+void draw_loads(Scene& scene, const Situation& situation, const AppliedLoads& loads,
                 const UnitSystem* values) {
   const Stroke stroke{palette::kLoad, 1.3, {}};
   LoadLabels labels;
-  draw_member_loads(scene, variant, loads, stroke, values, labels);
-  draw_nodal_loads(scene, variant, loads, stroke, values, labels);
+  draw_member_loads(scene, situation, loads, stroke, values, labels);
+  draw_nodal_loads(scene, situation, loads, stroke, values, labels);
   for (const LoadLabel& l : labels) {
     scene.labels().place(l.at, l.text, {11.5, false, palette::kLoad});
   }

@@ -12,7 +12,7 @@ void draw_supports(Scene& scene);
 void draw_hinges(Scene& scene);
 /// Arrows that end where the load acts; lengths in proportion within the set. Labels then keep away
 /// from them. With `values`, each is written beside its arrow.
-void draw_loads(Scene& scene, const Variant& variant, const AppliedLoads& loads,
+void draw_loads(Scene& scene, const Situation& situation, const AppliedLoads& loads,
                 const UnitSystem* values = nullptr);
 /// From, to, with a head at the end.
 void draw_arrow(Canvas& canvas, const Vector2d& from, const Vector2d& to, const Stroke& stroke);

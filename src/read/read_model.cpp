@@ -152,8 +152,8 @@ void check_mass(Reading& r) {
   const bool asked = std::any_of(r.model.analyses.begin(), r.model.analyses.end(),
                                  [](const auto& a) { return a.kind == AnalysisKind::modal; });
   if (!asked || !r.file.good()) return;
-  const Variant variant(r.model);
-  const MemberFrame frame(variant);
+  const Situation situation(r.model);
+  const MemberFrame frame(situation);
   if (!FrameMass(frame).empty()) return;
   for (const AnalysisSpec& a : r.model.analyses) {
     if (a.kind != AnalysisKind::modal) continue;

@@ -66,7 +66,7 @@ class StateRows : public RowWriter {
     for (const Step& step : result_.steps) {
       if (!step.state.one_way) continue;
       std::optional<Recovery> recovery;
-      if (step.has_state) recovery.emplace(*result_.frame.system, step);
+      if (step.has_state) recovery.emplace(step);
       for (const MemberId id : model_.members.ids()) {
         if (one_way_sign(model_.members[id].kind) == 0) continue;
         const bool idle = step.state.members[id].activity == Activity::idle;

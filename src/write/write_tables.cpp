@@ -22,7 +22,7 @@ void write_recovered_file(const RunResult& result, const UnitSystem& units, cons
   const int blocks = (members + kMembersAtOnce - 1) / kMembersAtOnce;
   for (const Step& step : result.steps) {
     if (!step.has_state) continue;
-    const Recovery recovery(*result.frame.system, step);
+    const Recovery recovery(step);
     std::vector<std::string> texts(static_cast<std::size_t>(blocks));
     tbb::parallel_for(0, blocks, [&](int block) {
       CsvLines lines(units);

@@ -263,8 +263,7 @@ void compare(const Model& whole, const Model& cut, MemberId id, const std::strin
       EXPECT_LT((sa.reactions[n] - sb.reactions[n]).cwiseAbs().maxCoeff(), tolerance * f)
           << analysis;
     }
-    const LinePoint pa = Recovery(*a.frame.system, sa).line(id).at(0.2 * L),
-                    pb = Recovery(*b.frame.system, sb).line(id).at(0.2 * L);
+    const LinePoint pa = Recovery(sa).line(id).at(0.2 * L), pb = Recovery(sb).line(id).at(0.2 * L);
     EXPECT_LT((pa.forces - pb.forces).cwiseAbs().maxCoeff(), tolerance * f) << analysis;
     EXPECT_LT((pa.displacement - pb.displacement).cwiseAbs().maxCoeff(), tolerance * u) << analysis;
   }

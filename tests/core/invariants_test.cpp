@@ -96,7 +96,7 @@ double displacement_scale(const Step& step) {
 }
 
 double force_scale(const RunResult& r, const Step& step, int component) {
-  const Recovery recovery(*r.frame.system, step);
+  const Recovery recovery(step);
   double largest = 0;
   for (const MemberId m : r.model->members.ids()) {
     const Extreme e = recovery.line(m).extremes()[component];
@@ -116,7 +116,7 @@ RC_GTEST_PROP(Invariants, Equilibrium, ()) {
   }
   // First-order: moments about the origin balance too, loads against reactions.
   const Step& first = r.steps.front();
-  const AppliedLoads loads(r.frame.system->variant(), first.loads);
+  const AppliedLoads loads(r.frame.system->situation(), first.loads);
   Vector3d sum = Vector3d::Zero();
   double scale = 0;
   const auto add = [&](const Vector3d& at, const Vector3d& force, const Vector3d& moment) {
@@ -181,7 +181,7 @@ RC_GTEST_PROP(Invariants, Rotation, ()) {
       const Vector3d expected = Q * a.steps[i].state.nodes[n].translation;
       RC_ASSERT((b.steps[i].state.nodes[n].translation - expected).norm() < 1e-9 * u);
     }
-    const Recovery ra(*a.frame.system, a.steps[i]), rb(*b.frame.system, b.steps[i]);
+    const Recovery ra(a.steps[i]), rb(b.steps[i]);
     const double scale = force_scale(a, a.steps[i], kMy);
     for (const MemberId id : a.model->members.ids()) {
       const double x = 0.37 * a.model->length(id);
@@ -310,7 +310,7 @@ RC_GTEST_PROP(Invariants, SplittingAMemberInTwo, ()) {
           (ra.steps[i].state.nodes[k].translation - rb.steps[i].state.nodes[k].translation).norm() <
           1e-7 * u);
     }
-    const Recovery one(*ra.frame.system, ra.steps[i]), two(*rb.frame.system, rb.steps[i]);
+    const Recovery one(ra.steps[i]), two(rb.steps[i]);
     const double L = ra.model->length(id), scale = force_scale(ra, ra.steps[i], kMy);
     RC_ASSERT(std::abs(one.line(id).at(0.7 * L).forces[kMy] -
                        two.line(upper).at(0.27 * L).forces[kMy]) < 1e-7 * scale);

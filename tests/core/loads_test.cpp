@@ -30,15 +30,15 @@ struct Tee {
     set.terms[0].second = factor;
     set.notional_x = notional_x;
     set.notional_y = notional_y;
-    return {variant(), set};
+    return {situation(), set};
   }
-  const Variant& variant() {
-    variant_.emplace(b.model);
-    return *variant_;
+  const Situation& situation() {
+    situation_.emplace(b.model);
+    return *situation_;
   }
 
  private:
-  std::optional<Variant> variant_;
+  std::optional<Situation> situation_;
 };
 
 TEST(Loads, MemberLoadsAreSharedByStatics) {
@@ -88,7 +88,7 @@ TEST(Loads, FactorsAddUpOverTerms) {
   t.b.nodal_load(t.A, 0, 1e3);
   LoadSet set = t.b.model.case_alone(CaseId(0));
   set.terms.emplace_back(CaseId(0), -0.25);
-  EXPECT_RELATIVE(AppliedLoads(t.variant(), set).on_node(t.A)[0], 750, kExact);
+  EXPECT_RELATIVE(AppliedLoads(t.situation(), set).on_node(t.A)[0], 750, kExact);
 }
 
 TEST(Loads, OfOneMemberAloneAreThoseItHasAmongAll) {
@@ -96,7 +96,7 @@ TEST(Loads, OfOneMemberAloneAreThoseItHasAmongAll) {
   t.b.uniform(t.column, 0, 1e3);
   t.b.nodal_load(t.A, 0, 1e3);
   const LoadSet set = t.b.model.case_alone(CaseId(0));
-  const AppliedLoads all(t.variant(), set), alone(t.variant(), set, {t.column});
+  const AppliedLoads all(t.situation(), set), alone(t.situation(), set, {t.column});
   EXPECT_EQ(alone.on_member(t.column).resultant(), all.on_member(t.column).resultant());
   EXPECT_GT(alone.on_member(t.column).resultant().norm(), 0);
 }
@@ -143,12 +143,12 @@ TEST(DofMap, SupportsSettlementAndSkewConstraints) {
   Tee t;
   t.b.fix(t.A, {0, 2});
   t.b.model.supports[0].directions[2].settle = -0.01;
-  Variant variant(t.b.model);
+  Situation situation(t.b.model);
   ExtraRestraint skew;
   skew.node = t.B;
   skew.direction << 0, 0, 0, std::sqrt(0.5), 0, std::sqrt(0.5);
-  variant.restraints.push_back(skew);
-  const FrameSystem system(variant);
+  situation.restraints.push_back(skew);
+  const FrameSystem system(situation);
   EXPECT_EQ(system.dofs()[t.A].count, 4);
   EXPECT_EQ(system.dofs()[t.B].count, 5);
   EXPECT_FALSE(system.dofs()[t.B].selection);
@@ -169,9 +169,9 @@ TEST(FrameSystem, ScatterEqualsTheDenseSum) {
   t.b.fix(t.A, {0, 1});
   t.b.fix(t.C, {0, 1, 2, 4});
   t.b.model.members[t.beam].joints[1][4] = 2e6;
-  Variant variant(t.b.model);
-  variant.restraints.push_back({t.B, force6(0, 0, 0, 0.6, 0, 0.8)});
-  const FrameSystem system(variant);
+  Situation situation(t.b.model);
+  situation.restraints.push_back({t.B, force6(0, 0, 0, 0.6, 0, 0.8)});
+  const FrameSystem system(situation);
   const Assembly assembly = system.assemble(t.loads(), State(t.b.model));
   const int n = system.dofs().size();
   Eigen::MatrixXd sparse = Eigen::MatrixXd::Zero(n, n), dense = sparse;

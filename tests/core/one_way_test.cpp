@@ -48,8 +48,8 @@ RunResult run_linear(FrameBuilder& b) {
   return run(b.model);
 }
 
-double force_in(const RunResult& r, const Step& step, MemberId id) {
-  return mean_axial_force(Recovery(*r.frame.system, step), id);
+double force_in(const Step& step, MemberId id) {
+  return mean_axial_force(Recovery(step), id);
 }
 
 bool is_idle(const Step& step, MemberId id) {
@@ -93,18 +93,18 @@ TEST(OneWay, CrossedTiesInOneBay) {
     const double whole = std::abs(H) * std::hypot(6, 4) / 6;
     const Step& one = *r.find("one", "G");
     ASSERT_TRUE(one.outcome.stands()) << one.outcome.reason;
-    EXPECT_NEAR(force_in(r, one, pulled), whole, 1e-9 * whole);
-    EXPECT_EQ(force_in(r, one, pushed), 0);
+    EXPECT_NEAR(force_in(one, pulled), whole, 1e-9 * whole);
+    EXPECT_EQ(force_in(one, pushed), 0);
     EXPECT_TRUE(is_idle(one, pushed));
     EXPECT_FALSE(is_idle(one, pulled));
     const Step& bent = *r.find("p-delta", "G");
     ASSERT_TRUE(bent.outcome.stands()) << bent.outcome.reason;
-    EXPECT_NEAR(force_in(r, bent, pulled), whole, 0.01 * whole);
+    EXPECT_NEAR(force_in(bent, pulled), whole, 0.01 * whole);
     EXPECT_TRUE(is_idle(bent, pushed));
     // Both ways the baseline shares it.
     const Step& both = r.baseline("G");
-    EXPECT_NEAR(force_in(r, both, pulled) - force_in(r, both, pushed), whole, 1e-9 * whole);
-    EXPECT_GT(force_in(r, both, pulled), 0.3 * whole);
+    EXPECT_NEAR(force_in(both, pulled) - force_in(both, pushed), whole, 1e-9 * whole);
+    EXPECT_GT(force_in(both, pulled), 0.3 * whole);
     // The stiffness is that of one tie: H L / (EA cos²) and the column and beam that it presses.
     const double sway = one.state.nodes[bay.A1].translation[0];
     EXPECT_GT(std::abs(sway), std::abs(both.state.nodes[bay.A1].translation[0]) * 1.8);
@@ -221,7 +221,7 @@ TEST(OneWay, AHangerWithAGap) {
     const double h = EA / L, free = P / k;
     const double u = free <= gap ? free : (P + h * gap) / (k + h);
     EXPECT_NEAR(-step.state.nodes[low].translation[2], u, 1e-12);
-    EXPECT_NEAR(force_in(r, step, hanger), std::max(0.0, h * (u - gap)), 1e-6);
+    EXPECT_NEAR(force_in(step, hanger), std::max(0.0, h * (u - gap)), 1e-6);
     // The gap closes at k·gap/P of the load.
     if (P == 10e3) expect_takes_up_at(step, k * gap / P);
   }
@@ -248,9 +248,9 @@ TEST(OneWay, PreloadCarriesPressureUntilItIsUsedUp) {
     double u = (-P - preload) / (k + h);
     if (preload + h * u < 0) u = -P / k;
     EXPECT_NEAR(step.state.nodes[B].translation[0], u, 1e-12);
-    EXPECT_NEAR(force_in(r, step, tie), std::max(0.0, preload + h * u), 1e-6);
+    EXPECT_NEAR(force_in(step, tie), std::max(0.0, preload + h * u), 1e-6);
     // The baseline keeps the preload both ways.
-    EXPECT_NEAR(force_in(r, r.baseline("G"), tie), preload + h * (-P - preload) / (k + h), 1e-6);
+    EXPECT_NEAR(force_in(r.baseline("G"), tie), preload + h * (-P - preload) / (k + h), 1e-6);
   }
 }
 
@@ -308,7 +308,7 @@ TEST(OneWay, StatesAreThoseOfBruteForce) {
     const RunResult r = run(b.model);
     const Step& step = *r.find("one", "G");
     ASSERT_TRUE(step.outcome.stands()) << step.outcome.reason;
-    const OneWayFrames frames(Variant(*r.model));
+    const OneWayFrames frames(Situation(*r.model));
     AnalysisSpec linear = spec_of("linear", AnalysisKind::first_order, b.model);
     int good = 0;
     for (unsigned bits = 0; bits < 256; ++bits) {
@@ -401,7 +401,7 @@ TEST(OneWay, LoadsOnTiesGoToTheirEnds) {
       // The loads at B0 go into its support here and through the tie's end there.
       EXPECT_LT((step.reactions[n] - expected.reactions[n]).norm(), 1e-5);
     }
-    EXPECT_NEAR(force_in(r, step, bay.X1), force_in(by_hand, expected, bay.X1), 1e-6);
+    EXPECT_NEAR(force_in(step, bay.X1), force_in(expected, bay.X1), 1e-6);
   }
 }
 
@@ -418,15 +418,15 @@ TEST(OneWay, PreloadedCrossedTies) {
   const Step& step = *r.find("one", "G");
   ASSERT_TRUE(step.outcome.stands()) << step.outcome.reason;
   EXPECT_TRUE(is_idle(step, bay.X2));
-  EXPECT_NEAR(force_in(r, step, bay.X1), 20e3 * std::hypot(6, 4) / 6, 1e-5);
+  EXPECT_NEAR(force_in(step, bay.X1), 20e3 * std::hypot(6, 4) / 6, 1e-5);
   ASSERT_EQ(step.events.size(), 1u);
   EXPECT_EQ(step.events[0].member, bay.X2);
   // Linear until then: the force of X2 both ways falls from what preload leaves of itself to 0.
-  const double full = force_in(r, r.baseline("G"), bay.X2);
+  const double full = force_in(r.baseline("G"), bay.X2);
   FrameBuilder unloaded = bay.b;
   unloaded.model.cases[CaseId(0)].nodal[0].force *= 0;
   const RunResult none = run(unloaded.model);
-  const double left = force_in(none, none.baseline("G"), bay.X2);
+  const double left = force_in(none.baseline("G"), bay.X2);
   EXPECT_NEAR(step.events[0].factor, left / (left - full), 1e-6);
   EXPECT_TRUE(r.find("p-delta", "G")->outcome.stands());
 }
@@ -466,7 +466,7 @@ TEST(OneWay, SupportsInSpaceAreThoseOfBruteForce) {
     b.model.analyses = {spec_of("one", AnalysisKind::first_order, b.model)};
     const RunResult r = run(b.model);
     const Step& step = *r.find("one", "G");
-    const OneWayFrames frames(Variant(*r.model));
+    const OneWayFrames frames(Situation(*r.model));
     ASSERT_EQ(frames.items().size(), 6u);
     AnalysisSpec linear = spec_of("linear", AnalysisKind::first_order, b.model);
     int good = 0;
@@ -509,7 +509,7 @@ TEST(OneWay, PDeltaStatesDoNotDependOnTheNumbering) {
     ASSERT_TRUE(step.outcome.stands()) << step.outcome.reason;
     int idle = 0;
     for (const MemberId id : ties) {
-      const double N = one_way_sign(b.model.members[id].kind) * force_in(r, step, id);
+      const double N = one_way_sign(b.model.members[id].kind) * force_in(step, id);
       EXPECT_GE(N, -1e-5);
       idle += is_idle(step, id) ? 1 : 0;
     }
@@ -546,7 +546,7 @@ TEST(OneWay, HoldsOfAnAnalysisAreItsOwn) {
   ASSERT_TRUE(with.outcome.stands()) << with.outcome.reason;
   EXPECT_NEAR(with.state.nodes[bay.A1].translation[0], 0, 1e-12);
   EXPECT_GT(without.state.nodes[bay.A1].translation[0], 1e-4);
-  EXPECT_NEAR(force_in(r, with, bay.X1), 0, 1e-3);
+  EXPECT_NEAR(force_in(with, bay.X1), 0, 1e-3);
   const Step* own = r.own_baseline(with);
   ASSERT_NE(own, nullptr);
   EXPECT_NEAR(own->state.nodes[bay.A1].translation[0], 0, 1e-12);

@@ -84,7 +84,7 @@ TEST(Precision, StiffAboveSoftAndTheReverse) {
                                           h * (P * h * h / 2 + P * h * h) / EI
                                     : P * h * h * h / 3 / EI;
     EXPECT_RELATIVE(step.state.nodes[chain.top].translation[0], soft, kStiffAndSoft);
-    const Recovery recovery(*result.frame.system, step);
+    const Recovery recovery(step);
     for (std::size_t i = 0; i < 2; ++i) {
       const MemberLine line = recovery.line(chain.members[i]);
       EXPECT_RELATIVE(std::abs(line.at(0).forces[kVz]), P, kStiffAndSoft);
@@ -104,7 +104,7 @@ TEST(Precision, ShortStubInAColumn) {
     ASSERT_TRUE(step.outcome.stands()) << step.outcome.reason;
     const double exact = Chain::kForce * std::pow(chain.height, 3) / (3 * kE * chain.inertia);
     EXPECT_RELATIVE(step.state.nodes[chain.top].translation[0], exact, kStiffAndSoft);
-    const Recovery recovery(*result.frame.system, step);
+    const Recovery recovery(step);
     double above = chain.height;
     for (std::size_t i = 0; i < heights.size(); ++i) {
       const MemberLine line = recovery.line(chain.members[i]);

@@ -106,7 +106,7 @@ TEST(DeflectedAxis, IsTheCurveOfTheFormulaTimesTheScale) {
   for (const Plane plane : {Plane::xz, Plane::space}) {
     Cantilever c(plane);
     const RunResult r = c.b.run();
-    const Recovery recovery(*r.frame.system, *r.find("first-order", "G"));
+    const Recovery recovery(*r.find("first-order", "G"));
     constexpr double kScale = 20;
     const std::vector<Vector3d> axis = deflected_axis(recovery, c.member, kScale);
     EXPECT_GE(axis.size(), 16u);

@@ -202,7 +202,7 @@ TEST(Reader, CrackedFactorsReachTheStiffness) {
   const ModelFile f = read(cracked);
   ASSERT_EQ(complaints(f), "");
   EXPECT_EQ(f.model.sections[SectionId(1)].stiffness.Iy, 0.5);
-  const ElementProperties p = element_properties(Variant(f.model), MemberId(2));
+  const ElementProperties p = element_properties(Situation(f.model), MemberId(2));
   EXPECT_DOUBLE_EQ(p.EIy, 0.5 * 210e9 * 5.7e-5);
 }
 

@@ -157,7 +157,7 @@ class FrameBuilder {
 class Reader {
  public:
   Reader(const RunResult& result, const std::string& analysis)
-      : step_(*result.find(analysis, "G")), recovery_(*result.frame.system, step_) {}
+      : step_(*result.find(analysis, "G")), recovery_(step_) {}
 
   double u(NodeId n, int direction) const { return step_.state.nodes[n].vector()[direction]; }
   double reaction(NodeId n, int direction) const { return step_.reactions[n][direction]; }

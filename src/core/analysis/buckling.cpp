@@ -28,9 +28,9 @@ std::optional<double> factor_with(const ElasticFrame& frame, const AnalysisSpec&
   for (const Step& step : steps) {
     if (!step.has_state) return std::nullopt;
   }
-  const AxialForces grows = axial_forces_along(Recovery(*held.system, steps[0]));
+  const AxialForces grows = axial_forces_along(Recovery(steps[0]));
   std::optional<AxialForces> stays;
-  if (spec.constant) stays = axial_forces_along(Recovery(*held.system, steps[1]));
+  if (spec.constant) stays = axial_forces_along(Recovery(steps[1]));
   const auto mode = find_lowest_mode(held, {&grows, stays ? &*stays : nullptr});
   return mode ? std::optional(mode->factor) : std::nullopt;
 }
@@ -104,7 +104,7 @@ void solve_set(const ElasticFrame& frame, const AnalysisSpec& spec, const Step& 
   options.functions = spec.functions;
   options.tolerance = spec.mode_tolerance;
   const int wanted = options.wanted;
-  const AxialForces grows = axial_forces_along(Recovery(*frame.system, first));
+  const AxialForces grows = axial_forces_along(Recovery(first));
   auto result =
       std::make_shared<BucklingResult>(find_factors(frame, {&grows, stays}, options, before));
   const auto downward = [&frame](const Step& s) {
@@ -142,7 +142,7 @@ std::vector<Step> buckling(const ElasticFrame& given, const AnalysisSpec& spec,
   // Restraints of this analysis alone change the axial forces as well.
   std::optional<ElasticFrame> own;
   if (!spec.holds.empty()) {
-    own.emplace(make_elastic_frame(with_holds(given.system->variant(), spec.holds)));
+    own.emplace(make_elastic_frame(with_holds(given.system->situation(), spec.holds)));
   }
   const ElasticFrame& frame = own ? *own : given;
   std::vector<Step> first = baseline;
@@ -159,7 +159,7 @@ std::vector<Step> buckling(const ElasticFrame& given, const AnalysisSpec& spec,
   const Step* stays = constant ? &*constant : nullptr;
   std::optional<AxialForces> staying;
   if (stays != nullptr && stays->has_state) {
-    staying = axial_forces_along(Recovery(*frame.system, *stays));
+    staying = axial_forces_along(Recovery(*stays));
   }
   std::vector<Step> steps(spec.loads.size());
   FoundBefore before;
@@ -177,7 +177,7 @@ std::vector<Step> buckling(const ElasticFrame& given, const AnalysisSpec& spec,
 
 std::optional<BucklingMode> lowest_mode(const ElasticFrame& frame, const Step& step) {
   if (!step.has_state) return std::nullopt;
-  const AxialForces grows = axial_forces_along(Recovery(*frame.system, step));
+  const AxialForces grows = axial_forces_along(Recovery(step));
   return find_lowest_mode(frame, {&grows, nullptr});
 }
 

@@ -174,7 +174,7 @@ class BucklingSolver {
     ShearLimit limit;
     for (const MemberId id : model_.members.ids()) {
       const ModeMember& m = problem_->member(id);
-      if (!frame_.variant().present[id]) continue;
+      if (!frame_.situation().present[id]) continue;
       const ElementProperties& p = m.properties;
       double softest = 0;
       if (has_functions(m, Driver::compression, Family::bending_z)) softest = p.shear_flexibility_z;
@@ -205,7 +205,7 @@ class BucklingSolver {
       const ModeMember& m = problem_->member(id);
       const ElementProperties& p = m.properties;
       if (p.kind != MemberKind::frame || p.r2 <= 0 || p.GJ <= 0) continue;
-      if (!frame_.variant().present[id]) continue;
+      if (!frame_.situation().present[id]) continue;
       for (const ModeSpan& s : m.spans) {
         for (const double xi : {0.0, 0.5, 1.0}) {
           const double N = ModeSpan::at(s.grows, xi) * (reversed_ ? -1 : 1);

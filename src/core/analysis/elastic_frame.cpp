@@ -19,10 +19,10 @@ void report(const Progress& progress, const std::string& phase, double done) {
 
 /// Assembles and factorises; on doubt looks for mechanisms.
 void factorise(ElasticFrame& frame, const Progress& progress) {
-  const Variant& variant = frame.system->variant();
+  const Situation& situation = frame.system->situation();
   report(progress, "assemble", 0);
-  const AppliedLoads nothing(variant, LoadSet{});
-  frame.stiffness = frame.system->assemble(nothing, State(*variant.model)).values;
+  const AppliedLoads nothing(situation, LoadSet{});
+  frame.stiffness = frame.system->assemble(nothing, State(*situation.model)).values;
   report(progress, "factorise", 0);
   frame.factor = std::make_unique<Factorisation>(frame.system->pattern());
   const FactorStatus status = frame.factor->factorise(frame.stiffness);
@@ -49,26 +49,26 @@ void factorise(ElasticFrame& frame, const Progress& progress) {
 }  // namespace
 
 ElasticFrame make_elastic_frame(const Model& model, const Progress& progress) {
-  return make_elastic_frame(Variant(model), progress);
+  return make_elastic_frame(Situation(model), progress);
 }
 
-ElasticFrame make_elastic_frame(Variant variant, const Progress& progress,
+ElasticFrame make_elastic_frame(Situation situation, const Progress& progress,
                                 const std::vector<int>* order) {
   ElasticFrame frame;
   report(progress, "order", 0);
-  frame.system = order != nullptr ? std::make_unique<FrameSystem>(variant, *order)
-                                  : std::make_unique<FrameSystem>(variant);
+  frame.system = order != nullptr ? std::make_shared<FrameSystem>(situation, *order)
+                                  : std::make_shared<FrameSystem>(situation);
   factorise(frame, progress);
   if (!frame.spins.empty() && frame.mechanisms.empty()) {
     // A spin strains nothing and no force works on it: holding one node of each changes no result.
     for (const Mechanism& spin : frame.spins) {
       Vector6d direction = Vector6d::Zero();
       direction.tail<3>() = spin.spin_axis;
-      variant.restraints.push_back({spin.nodes.front(), direction});
+      situation.restraints.push_back({spin.nodes.front(), direction});
     }
     const std::vector<Mechanism> spins = std::move(frame.spins);
     frame.spins.clear();
-    frame.system = std::make_unique<FrameSystem>(variant, frame.system->order());
+    frame.system = std::make_shared<FrameSystem>(situation, frame.system->order());
     factorise(frame, progress);
     frame.spins = spins;
   }

@@ -18,7 +18,7 @@ using Progress = std::function<void(const std::string& phase, double done)>;
 /// The unloaded elastic frame, factorised once: what first-order solves with and every other
 /// analysis starts from. Free spins of members about their own axes are held, with a remark.
 struct ElasticFrame {
-  std::unique_ptr<FrameSystem> system;
+  std::shared_ptr<FrameSystem> system;
   std::unique_ptr<Factorisation> factor;
   std::vector<double> stiffness;      ///< values on the system's pattern
   std::vector<Mechanism> mechanisms;  ///< not empty: the frame does not stand
@@ -30,7 +30,7 @@ struct ElasticFrame {
 
 ElasticFrame make_elastic_frame(const Model& model, const Progress& progress = {});
 /// `order`: the elimination order of a frame of the same nodes and members, if there is one.
-ElasticFrame make_elastic_frame(Variant variant, const Progress& progress = {},
+ElasticFrame make_elastic_frame(Situation situation, const Progress& progress = {},
                                 const std::vector<int>* order = nullptr);
 
 /// Complaint in words if a load works on a rotation or a member motion that nothing holds; else "".

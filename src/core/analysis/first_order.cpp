@@ -58,10 +58,10 @@ std::vector<Step> first_order(const ElasticFrame& frame, const AnalysisSpec& spe
   const auto count = static_cast<Eigen::Index>(steps.size());
   Eigen::MatrixXd rhs(system.dofs().size(), count), balanced = rhs;
   std::vector<std::shared_ptr<const AppliedLoads>> applied;
-  const State unloaded = state_at_rest(system.variant());
+  const State unloaded = state_at_rest(system.situation());
   for (Eigen::Index i = 0; i < count; ++i) {
-    applied.push_back(
-        std::make_shared<AppliedLoads>(system.variant(), spec.loads[static_cast<std::size_t>(i)]));
+    applied.push_back(std::make_shared<AppliedLoads>(system.situation(),
+                                                     spec.loads[static_cast<std::size_t>(i)]));
     if (progress) progress("first-order", static_cast<double>(i) / static_cast<double>(count));
     const RightSide side = system.right_side(*applied.back(), unloaded);
     rhs.col(i) = side.rhs;
@@ -70,7 +70,7 @@ std::vector<Step> first_order(const ElasticFrame& frame, const AnalysisSpec& spe
     step.outcome.reason = loads_on_free_motions(frame, *applied.back(), side.loaded_free_motions);
     if (!step.outcome.reason.empty()) step.outcome.verdict = Verdict::loaded_free_rotation;
   }
-  const AppliedLoads nothing(system.variant(), LoadSet{});
+  const AppliedLoads nothing(system.situation(), LoadSet{});
   const RefinedSolution solved =
       solve_refined({system, nothing, unloaded}, *frame.factor, rhs, balanced);
   for (Eigen::Index i = 0; i < count; ++i) {
@@ -86,7 +86,7 @@ std::vector<Step> first_order(const ElasticFrame& frame, const AnalysisSpec& spe
     step.solve_error = solved.errors[static_cast<std::size_t>(i)];
     judge(step);
     if (progress) progress("recover", static_cast<double>(i) / static_cast<double>(count));
-    complete(system, applied[static_cast<std::size_t>(i)], step);
+    complete(frame.system, applied[static_cast<std::size_t>(i)], step);
   }
   return steps;
 }

@@ -39,7 +39,7 @@ class ExcitedMass {
       for (std::size_t d = 0; d < 3; ++d) totals.movable[d] += own[id][d] - at_ends(m, d);
     }
     for (const NodeId n : model_.nodes.ids()) {
-      const Matrix6d r = rigid_motions(frame_.variant().position(n));
+      const Matrix6d r = rigid_motions(frame_.situation().position(n));
       for (std::size_t d = 0; d < 6; ++d) {
         const Vector3d u = r.col(static_cast<Eigen::Index>(d)).head<3>();
         totals.all[d] += u.cwiseProduct(u).dot(mass_.on_node(n));
@@ -68,7 +68,7 @@ class ExcitedMass {
       }
     }
     for (const NodeId n : model_.nodes.ids()) {
-      const Matrix6d r = rigid_motions(frame_.variant().position(n));
+      const Matrix6d r = rigid_motions(frame_.situation().position(n));
       for (std::size_t d = 0; d < 6; ++d) {
         Vector6d f = Vector6d::Zero();
         f.head<3>() = mass_.on_node(n).cwiseProduct(r.col(static_cast<Eigen::Index>(d)).head<3>());
@@ -88,12 +88,12 @@ class ExcitedMass {
   void each_member(const Act& act) const {
     for_each_with<ShapeCache>(model_.members.size(), [&](ShapeCache& cache, int i) {
       const MemberId id(i);
-      if (!frame_.variant().present[id]) return;
+      if (!frame_.situation().present[id]) return;
       const ModeMember& m = problem_.member(id);
       const MemberShapes& shapes = cache.of(m, Driver::mass, problem_.counts()[id]);
       Eigen::Matrix<double, 12, 6> u;
-      u << rigid_motions(frame_.variant().position(model_.members[id].start)),
-          rigid_motions(frame_.variant().position(model_.members[id].end));
+      u << rigid_motions(frame_.situation().position(model_.members[id].start)),
+          rigid_motions(frame_.situation().position(model_.members[id].end));
       for (int k = 0; k < 4; ++k) {
         u.middleRows<3>(3 * k) = (frame_.axes(id) * u.middleRows<3>(3 * k)).eval();
       }

@@ -37,7 +37,7 @@ class ModalSolver {
         spec_(spec),
         mass_(frame_),
         wanted_(spec.modes > 0 ? spec.modes : kDefaultModes) {
-    if (state != nullptr) state_ = axial_forces_along(Recovery(frame_, *state));
+    if (state != nullptr) state_ = axial_forces_along(Recovery(*state));
   }
 
   Outcome solve(ModalResult& result) {

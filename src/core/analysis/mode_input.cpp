@@ -140,7 +140,7 @@ AxialForces axial_forces_along(const Recovery& state) {
   AxialForces forces(model.members.size());
   for_each_index(forces.size(), [&](int i) {
     const MemberId id(i);
-    if (state.frame().variant().present[id]) forces[id] = along(state, id);
+    if (state.frame().situation().present[id]) forces[id] = along(state, id);
   });
   double most = 0;
   for (const auto& pieces : forces) {

@@ -19,7 +19,7 @@ constexpr int kMostSteps = 5;
 /// K·X on the frame's unknowns, from deformations of columns q + rest.
 Eigen::MatrixXd resistance(const FrameSystem& system, const Eigen::MatrixXd& q,
                            const Eigen::MatrixXd& rest) {
-  const AppliedLoads nothing(system.variant(), LoadSet{});
+  const AppliedLoads nothing(system.situation(), LoadSet{});
   const State unloaded(system.model());
   std::vector<State> states(static_cast<std::size_t>(q.cols()), unloaded);
   for (std::size_t k = 0; k < states.size(); ++k) {
@@ -61,7 +61,7 @@ double refine_by_deformations(const ElasticFrame& frame, const ModeProblem& prob
   for (int step = 0; step < kMostSteps && change > kGood; ++step) {
     Eigen::MatrixXd X = problem.B().multiply(u, found.vectors);
     X *= found.values.asDiagonal();
-    const AppliedLoads nothing(system.variant(), LoadSet{});
+    const AppliedLoads nothing(system.situation(), LoadSet{});
     const State unloaded(system.model());
     const Eigen::MatrixXd loads = X.topRows(u.frame_size());
     const RefinedSolution solved =

@@ -44,7 +44,7 @@ std::vector<ItemValue> values_of(const OneWayFrames& frames, const ElasticFrame&
         std::max(largest_motion, step.state.nodes[n].translation.cwiseAbs().maxCoeff());
   }
   std::vector<ItemValue> values(frames.items().size());
-  const Variant both_ways(model);
+  const Situation both_ways(model);
   for (std::size_t i = 0; i < values.size(); ++i) {
     const OneWayItem& item = frames.items()[i];
     values[i].scale = idle[i] != 0 ? largest_motion : largest_force;
@@ -66,7 +66,7 @@ std::vector<ItemValue> values_of(const OneWayFrames& frames, const ElasticFrame&
       if (item.direction >= 3) values[i].scale *= model.size();
       continue;
     }
-    for (const Support& s : model.supports) {
+    for (const Support& s : system.situation().supports) {
       const SupportDirection& d = s.directions[static_cast<std::size_t>(item.direction)];
       if (s.node != item.node || d.only == 0) continue;
       const double u = step.state.nodes[item.node].vector()[item.direction];
@@ -123,15 +123,15 @@ bool motion_is_free(const OneWayFrames& frames, const ElasticFrame& frame, const
 /// The horizontal direction of a motion in which the loads have no part; -1 if there is none.
 int direction_without_load(const ElasticFrame& frame, const LoadSet& loads) {
   if (frame.mechanisms.empty()) return -1;
-  const Variant& variant = frame.system->variant();
+  const Situation& situation = frame.system->situation();
   Vector3d moved = Vector3d::Zero();
   for (const NodeMotion& n : frame.mechanisms.front().motion) {
     moved = moved.cwiseMax(n.translation.cwiseAbs());
   }
-  moved[variant.model->vertical] = 0;
+  moved[situation.model->vertical] = 0;
   int direction = 0;
   if (moved.maxCoeff(&direction) == 0) return -1;
-  const Vector3d total = AppliedLoads(variant, loads).total_force();
+  const Vector3d total = AppliedLoads(situation, loads).total_force();
   return std::abs(total[direction]) <= kNothing * total.norm() ? direction : -1;
 }
 
@@ -383,7 +383,7 @@ LoadSet at_factor(const LoadSet& loads, double lambda) {
 
 }  // namespace
 
-OneWayFrames::OneWayFrames(Variant base, std::vector<int> order)
+OneWayFrames::OneWayFrames(Situation base, std::vector<int> order)
     : base_(std::move(base)), order_(std::move(order)) {
   base_.one_way = true;
   const Model& model = *base_.model;
@@ -403,18 +403,18 @@ const ElasticFrame& OneWayFrames::frame(const IdleSet& idle) const {
   const std::scoped_lock lock(mutex_);
   std::unique_ptr<const ElasticFrame>& known = frames_[idle];
   if (known) return *known;
-  Variant variant = base_;
+  Situation situation = base_;
   for (std::size_t i = 0; i < idle.size(); ++i) {
     if (idle[i] == 0) continue;
     const OneWayItem& item = items_[i];
     if (item.member.valid()) {
-      variant.idle[item.member] = 1;
+      situation.idle[item.member] = 1;
     } else {
-      variant.open.emplace_back(item.node, item.direction);
+      situation.open.emplace_back(item.node, item.direction);
     }
   }
   known = std::make_unique<const ElasticFrame>(
-      make_elastic_frame(std::move(variant), {}, order_.empty() ? nullptr : &order_));
+      make_elastic_frame(std::move(situation), {}, order_.empty() ? nullptr : &order_));
   if (order_.empty()) order_ = known->system->order();
   return *known;
 }

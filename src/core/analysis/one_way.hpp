@@ -25,7 +25,7 @@ class OneWayFrames {
  public:
   /// `base`: with the holds of the analysis; where one-way items act one way is set here. `order`:
   /// the elimination order of all the frames, if one is known.
-  explicit OneWayFrames(Variant base, std::vector<int> order = {});
+  explicit OneWayFrames(Situation base, std::vector<int> order = {});
 
   const std::vector<OneWayItem>& items() const { return items_; }
   const ElasticFrame& frame(const IdleSet& idle) const;
@@ -38,7 +38,7 @@ class OneWayFrames {
   std::string name(const OneWayItem& item) const;
 
  private:
-  Variant base_;
+  Situation base_;
   std::vector<OneWayItem> items_;
   mutable std::vector<int> order_;
   mutable std::mutex mutex_;

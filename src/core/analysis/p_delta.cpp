@@ -52,12 +52,12 @@ double amplification(const State& first_order, const State& second_order) {
   return largest;
 }
 
-void take(const FrameSystem& system, const PDeltaRounds& iteration, Step& step) {
+void take(const ElasticFrame& frame, const PDeltaRounds& iteration, Step& step) {
   step.state = iteration.state();
   step.rounds = iteration.rounds();
   step.has_state = true;
   step.solve_error = iteration.solve_error();
-  complete(system, iteration.applied(), step);
+  complete(frame.system, iteration.applied(), step);
 }
 
 std::string unstable_words(const Model& model, const std::vector<MemberId>& members) {
@@ -124,7 +124,7 @@ class LoadPath {
   bool stands_at(double factor) {
     const PDeltaRounds::End end = iteration_.run(factor, times(per_load_, factor));
     if (end == PDeltaRounds::End::converged) {
-      take(*frame_.system, iteration_, step_);
+      take(frame_, iteration_, step_);
       per_load_ = times(iteration_.forces(), 1 / factor);
       return true;
     }
@@ -205,7 +205,7 @@ void solve_with_given(const ElasticFrame& frame, const AnalysisSpec& spec,
   PDeltaRounds iteration(frame, spec, step.loads);
   iteration.give_axial_forces(forces);
   if (iteration.run(1, forces) == PDeltaRounds::End::converged) {
-    take(*frame.system, iteration, step);
+    take(frame, iteration, step);
     return;
   }
   step.outcome.verdict = Verdict::above_critical_load;
@@ -229,7 +229,7 @@ std::optional<std::string> beyond_reach(const FrameSystem& system, const StartFo
   double worst = kMostWaves;
   std::optional<std::string> words;
   for (const MemberId id : forces.ids()) {
-    if (!system.variant().present[id]) continue;
+    if (!system.situation().present[id]) continue;
     const ElementProperties& p = system.properties(id);
     const double ratio = waves_of(p, forces[id]);
     if (!(ratio > worst)) continue;
@@ -257,7 +257,7 @@ void solve_one(const ElasticFrame& frame, const AnalysisSpec& spec, const Step& 
   const PDeltaRounds::End end = iteration.run(1, first);
   switch (end) {
     case PDeltaRounds::End::converged:
-      take(*frame.system, iteration, step);
+      take(frame, iteration, step);
       break;
     case PDeltaRounds::End::not_definite:
       if (baseline.solve_error.first_correction > kRoundingCounts) {

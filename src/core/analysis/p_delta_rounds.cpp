@@ -111,14 +111,14 @@ PDeltaRounds::End PDeltaRounds::run(double lambda, const StartForces& start) {
   rounds_.clear();
   past_.clear();
   negative_pivots_.reset();
-  applied_ = std::make_shared<AppliedLoads>(system_.variant(), scaled(loads_, lambda));
+  applied_ = std::make_shared<AppliedLoads>(system_.situation(), scaled(loads_, lambda));
   const AppliedLoads& applied = *applied_;
   StartForces forces = given_.value_or(start);
   State before(system_.model());
   VectorXd q = VectorXd::Zero(system_.dofs().size());
   bool last = factor_.flops() < kIterativeFlops, refining = false;
   for (int round = 1; round <= spec_.iterations; ++round) {
-    State now = state_at_rest(system_.variant());
+    State now = state_at_rest(system_.situation());
     now.geometric = true;
     now.between_nodes = spec_.between_nodes;
     now.lambda = lambda;

@@ -32,8 +32,8 @@ std::vector<RestraintGain> rank_restraints(const FrameSystem& frame, const ModeS
   return gains;
 }
 
-Variant with_holds(const Variant& variant, const std::vector<Hold>& holds) {
-  Variant held = variant;
+Situation with_holds(const Situation& situation, const std::vector<Hold>& holds) {
+  Situation held = situation;
   for (const Hold& h : holds) {
     for (int d = 0; d < kDirections; ++d) {
       if (h.directions[static_cast<std::size_t>(d)]) {
@@ -48,7 +48,7 @@ ElasticFrame with_restraint(const ElasticFrame& frame, const RestraintGain& gain
   Hold hold;
   hold.node = gain.node;
   hold.directions[static_cast<std::size_t>(gain.direction)] = true;
-  return make_elastic_frame(with_holds(frame.system->variant(), {hold}));
+  return make_elastic_frame(with_holds(frame.system->situation(), {hold}));
 }
 
 }  // namespace ulterix

@@ -10,8 +10,8 @@ namespace ulterix {
 std::vector<RestraintGain> rank_restraints(const FrameSystem& frame, const ModeShape& shape,
                                            double slope);
 
-/// The variant with further directions held.
-Variant with_holds(const Variant& variant, const std::vector<Hold>& holds);
+/// The situation with further directions held.
+Situation with_holds(const Situation& situation, const std::vector<Hold>& holds);
 
 /// The frame with the direction of a gain held.
 ElasticFrame with_restraint(const ElasticFrame& frame, const RestraintGain& gain);

@@ -51,7 +51,7 @@ std::vector<LoadSet> loads_in_use(const Model& model, const std::vector<std::str
 void read_off(RunResult& result, std::size_t index) {
   const Step& step = result.steps[index];
   if (!step.has_state) return;
-  const Recovery own(*result.frame.system, step);
+  const Recovery own(step);
   result.extremes[index] = find_extremes(own);
   result.stiffness[index] = lateral_stiffness(own);
 }
@@ -60,10 +60,10 @@ void read_off(RunResult& result, std::size_t index) {
 void compare(RunResult& result, std::size_t index) {
   const Step& step = result.steps[index];
   if (!step.has_state) return;
-  const Recovery own(*result.frame.system, step);
+  const Recovery own(step);
   const std::size_t baseline = result.baseline_index(step.loads.name);
   const Step* held = result.own_baseline(step);
-  const Recovery first(*result.frame.system, held != nullptr ? *held : result.steps[baseline]);
+  const Recovery first(held != nullptr ? *held : result.steps[baseline]);
   result.storeys[index] = find_storeys(first, own);
   if (step.analysis == kBaseline) return;
   result.comparisons[index] =
@@ -110,8 +110,8 @@ std::vector<Step> run_modal(const RunResult& result, const ElasticFrame& frame,
     const ElasticFrame& left = result.frame_of(*state);
     const bool held_too = result.one_way.contains(state->analysis);  // its frames have its holds
     if (spec.holds.empty() || held_too) return {modal(left, spec, state, progress)};
-    const ElasticFrame held = make_elastic_frame(with_holds(left.system->variant(), spec.holds), {},
-                                                 &left.system->order());
+    const ElasticFrame held = make_elastic_frame(with_holds(left.system->situation(), spec.holds),
+                                                 {}, &left.system->order());
     return {modal(held, spec, state, progress)};
   }
   Step step;
@@ -160,9 +160,9 @@ OneWayFrames& one_way_frames(RunResult& result, const AnalysisSpec& spec) {
       spec.holds.empty() || spec.kind == AnalysisKind::buckling ? "" : spec.name;
   std::unique_ptr<OneWayFrames>& frames = result.one_way[key];
   if (!frames) {
-    const Variant& variant = result.frame.system->variant();
+    const Situation& situation = result.frame.system->situation();
     frames =
-        std::make_unique<OneWayFrames>(key.empty() ? variant : with_holds(variant, spec.holds));
+        std::make_unique<OneWayFrames>(key.empty() ? situation : with_holds(situation, spec.holds));
   }
   return *frames;
 }
@@ -216,7 +216,7 @@ std::vector<Step> run_one(RunResult& result, const std::vector<Step>& base,
   const ElasticFrame* own = &result.frame;
   if (!spec.holds.empty()) {
     RunResult::Held& held = result.held[spec.name];
-    held.frame = make_elastic_frame(with_holds(result.frame.system->variant(), spec.holds));
+    held.frame = make_elastic_frame(with_holds(result.frame.system->situation(), spec.holds));
     AnalysisSpec linear;
     linear.name = kBaseline;
     linear.loads = spec.loads;

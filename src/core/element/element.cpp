@@ -325,7 +325,8 @@ double Element::axial_force_at_start(const EndMotion& motion) const {
 
 MemberLine Element::line(const EndMotion& motion) const {
   const Vector12d deformed = member_ends(motion);
-  const Vector12d e = motion.nodes + (deformed - motion.deformed);
+  Vector12d e = motion.nodes + (deformed - motion.deformed);
+  for (const int rotation : {4, 5, 10, 11}) e[rotation] -= motion.born[rotation];
   const double N_start = axial_force_at_start(motion);
   const double T_start = twist_stiffness_ * (deformed[9] - deformed[3]) - f_joined_[3];
   const double flexibility = properties_.EA > 0 ? 1 / properties_.EA : 0;
@@ -348,7 +349,8 @@ MemberLine Element::line(const EndMotion& motion) const {
   // What stretches the axis without force: the lack of length that a preload stands for, or all of
   // the motion of a member that carries nothing.
   const double strain = properties_.idle ? (e[6] - e[0]) / properties_.length
-                                         : -flexibility * properties_.initial_force;
+                                         : motion.born[6] / properties_.length -
+                                               flexibility * properties_.initial_force;
   MemberLine line;
   double u = e[0];
   const double L = properties_.length;

@@ -16,6 +16,9 @@ struct EndMotion {
   /// Less the rigid motion that follows the start's displacement and twist and turns with the
   /// chord: both ends of the chord are undisplaced but for the elongation.
   Vector12d deformed = Vector12d::Zero();
+  /// What the motion was strained like when the member was built in, which strains nothing; taken
+  /// off `deformed`.
+  Vector12d born = Vector12d::Zero();
   /// Turn of the chord: its slopes w' and v', rad.
   Eigen::Vector2d turn = Eigen::Vector2d::Zero();
 };

@@ -153,7 +153,7 @@ bool FrameMass::on_nodes() const {
 IndexedVector<NodeId, Vector3d> FrameMass::shared_to_nodes() const {
   IndexedVector<NodeId, Vector3d> all = nodal_;
   for (const MemberId id : model_.members.ids()) {
-    if (!frame_.variant().present[id]) continue;
+    if (!frame_.situation().present[id]) continue;
     const double L = model_.length(id);
     const auto put = [&](double kg, double x) {
       all[model_.members[id].start] += kg * (1 - x / L) * kept();

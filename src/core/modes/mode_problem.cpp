@@ -49,7 +49,7 @@ InnerUnknowns ModeProblem::number(const Counts& counts) const {
   IndexedVector<MemberId, int> inner(members, 0);
   for_each_index(members, [&](int i) {
     const MemberId id(i);
-    if (!input_.frame->variant().present[id]) return;
+    if (!input_.frame->situation().present[id]) return;
     for (const int n : inner_counts(input_.members[id], input_.driver, counts[id])) inner[id] += n;
   });
   return number_inner(*input_.frame, std::move(inner));
@@ -69,7 +69,7 @@ bool ModeProblem::build(const Counts& counts) {
   for_each_with<ShapeCache>(members, [&](ShapeCache& cache, int i) {
     const MemberId id(i);
     const ModeMember& m = input_.members[id];
-    if (!system.variant().present[id]) return;
+    if (!system.situation().present[id]) return;
     const MemberShapes& shapes = cache.of(m, input_.driver, counts[id]);
     const MemberShapes::Matrices local = shapes.matrices(m);
     const Matrix3d& R = system.axes(id);
@@ -238,7 +238,7 @@ class Estimator {
       const MemberId id(i);
       const ModeMember& m = problem_.member(id);
       const FunctionCounts& counts = problem_.counts()[id];
-      if (!problem_.frame().variant().present[id]) return;
+      if (!problem_.frame().situation().present[id]) return;
       if (m.properties.kind != MemberKind::frame) return;
       const Extended extended(m, problem_.driver(), counts, cache);
       by_member[static_cast<std::size_t>(i)] = of_member(id, m, extended);

@@ -27,7 +27,7 @@ double limited(double G) {
 
 /// EI of a member in bending about an axis of the frame; 0 where it lies across none of its own.
 double stiffness_about(const MemberFrame& system, MemberId id, const Vector3d& axis) {
-  const ElementProperties p = element_properties(system.variant(), id);
+  const ElementProperties p = element_properties(system.situation(), id);
   if (p.kind != MemberKind::frame) return 0;
   const Matrix3d& R = system.axes(id);
   if (std::abs(R.row(1).dot(axis)) > 0.9) return p.EIy / p.length;

@@ -36,7 +36,7 @@ std::vector<EffectiveLength> EffectiveLengths::in_mode(
   for (const MemberId id : model.members.ids()) {
     const bool frame = model.members[id].kind == MemberKind::frame;
     if (!frame || -N[id] < kCompressed * most || N[id] >= 0) continue;
-    const ElementProperties p = element_properties(frame_.variant(), id);
+    const ElementProperties p = element_properties(frame_.situation(), id);
     const SectionProperties& s = model.sections[model.members[id].section].properties;
     EffectiveLength e;
     e.member = id;

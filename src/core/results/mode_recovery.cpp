@@ -60,7 +60,7 @@ class ModeRecovery {
 
   std::vector<RecoveredMode> recover() {
     for_each_with<ShapeCache>(model_.members.size(), [this](ShapeCache& cache, int i) {
-      if (system_.variant().present[MemberId(i)]) member(MemberId(i), cache);
+      if (system_.situation().present[MemberId(i)]) member(MemberId(i), cache);
     });
     for_each_index(static_cast<int>(modes_.size()), [this](int k) {
       const auto at = static_cast<std::size_t>(k);

@@ -28,10 +28,10 @@ LoadSet scaled(const LoadSet& set, double lambda) {
   return result;
 }
 
-Recovery::Recovery(const MemberFrame& frame, const Step& step)
-    : frame_(&frame), step_(&step), loads_(step.applied) {
+Recovery::Recovery(const Step& step) : step_(&step), loads_(step.applied) {
   if (!loads_) {
-    loads_ = std::make_shared<AppliedLoads>(frame.variant(), scaled(step.loads, step.state.lambda));
+    loads_ =
+        std::make_shared<AppliedLoads>(frame().situation(), scaled(step.loads, step.state.lambda));
   }
 }
 
@@ -45,11 +45,14 @@ double mean_axial_force(const Recovery& recovery, MemberId id) {
 }
 
 MemberLine Recovery::line(MemberId id) const {
-  const Element e = frame_->element(id, loads_->on_member(id), step_->state, step_->split);
-  return e.line(frame_->end_motion(id, step_->state));
+  const Element e = frame().element(id, loads_->on_member(id), step_->state, step_->split);
+  return e.line(frame().end_motion(id, step_->state));
 }
 
-void complete(const MemberFrame& system, std::shared_ptr<const AppliedLoads> applied, Step& step) {
+void complete(std::shared_ptr<const MemberFrame> frame, std::shared_ptr<const AppliedLoads> applied,
+              Step& step) {
+  step.frame = std::move(frame);
+  const MemberFrame& system = *step.frame;
   step.applied = std::move(applied);
   const AppliedLoads& loads = *step.applied;
   const Model& model = system.model();
@@ -57,7 +60,7 @@ void complete(const MemberFrame& system, std::shared_ptr<const AppliedLoads> app
   double largest_force = 0, largest_moment = 0;
   const auto forces = [&](int i) -> Vector12d {
     const MemberId id(i);
-    return system.variant().present[id] ? end_forces(system, id, loads, step) : Vector12d::Zero();
+    return system.situation().present[id] ? end_forces(system, id, loads, step) : Vector12d::Zero();
   };
   const auto put = [&](int i, const Vector12d& p) {
     const MemberId id(i);
@@ -85,7 +88,7 @@ void complete(const MemberFrame& system, std::shared_ptr<const AppliedLoads> app
       step.reactions[n][d] = rigid ? rest[d] : s.stiffness * (s.settle - u[d]);
       rest[d] -= step.reactions[n][d];
     }
-    for (const ExtraRestraint& r : system.variant().restraints) {
+    for (const ExtraRestraint& r : system.situation().restraints) {
       if (r.node != n) continue;
       const Vector6d held = r.direction * r.direction.dot(rest);
       step.reactions[n] += held;

@@ -4,20 +4,19 @@
 
 namespace ulterix {
 
-/// Forces and shapes of one step, recovered from its state on demand.
+/// Forces and shapes of one step, recovered from its state on demand. The step outlives it.
 class Recovery {
  public:
-  Recovery(const MemberFrame& frame, const Step& step);
+  explicit Recovery(const Step& step);
 
   /// Forces and shape of one member; signs as in docs/conventions.md.
   MemberLine line(MemberId id) const;
 
   const Step& step() const { return *step_; }
   const AppliedLoads& loads() const { return *loads_; }
-  const MemberFrame& frame() const { return *frame_; }
+  const MemberFrame& frame() const { return *step_->frame; }
 
  private:
-  const MemberFrame* frame_;
   const Step* step_;
   std::shared_ptr<const AppliedLoads> loads_;
 };
@@ -28,8 +27,9 @@ double mean_axial_force(const Recovery& recovery, MemberId id);
 /// The set with every factor multiplied: what acts at a load factor lambda.
 LoadSet scaled(const LoadSet& set, double lambda);
 
-/// Fills the loads, the reactions and the equilibrium check of a step from its state.
-void complete(const MemberFrame& system, std::shared_ptr<const AppliedLoads> loads, Step& step);
+/// Fills the frame, the loads, the reactions and the equilibrium check of a step from its state.
+void complete(std::shared_ptr<const MemberFrame> frame, std::shared_ptr<const AppliedLoads> loads,
+              Step& step);
 
 /// Value of a place (docs: `B1.ux`, `CA.My@0.5`), SI; empty where the step has no state.
 std::optional<double> value_at(const Recovery& recovery, const Place& place);

@@ -156,7 +156,7 @@ std::vector<MemberFormulas> member_formulas(const Recovery& first_order, const R
   const StoreyFactors factors(system, storeys);
   std::vector<MemberFormulas> opinions;
   for (const MemberId id : model.members.ids()) {
-    const ElementProperties p = element_properties(system.variant(), id);
+    const ElementProperties p = element_properties(system.situation(), id);
     if (p.kind != MemberKind::frame || N[id] > -kCounts * most || N[id] == 0) continue;
     const bool loaded = loaded_across(step.loads().on_member(id));
     for (int axis = 0; axis < 2; ++axis) {

@@ -81,7 +81,8 @@ struct Step {
   Outcome outcome;
   State state;  ///< of the full load; where it fails, the last good one (state.lambda < 1)
   bool has_state = false;
-  std::shared_ptr<const AppliedLoads> applied;  ///< the loads of that state
+  std::shared_ptr<const MemberFrame> frame;     ///< what stood, and how stiff
+  std::shared_ptr<const AppliedLoads> applied;  ///< the loads of that state, on that frame
   std::vector<ConvergenceRound> rounds;
   IndexedVector<NodeId, Vector6d> reactions;  ///< of the ground on the structure, N and N·m
   EquilibriumCheck equilibrium;

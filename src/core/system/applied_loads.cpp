@@ -29,23 +29,25 @@ Vector6d load_in_local_axes(const Vector6d& load, LoadAxes axes, const Matrix3d&
   return turn(R, global);
 }
 
-AppliedLoads::AppliedLoads(const Variant& variant, const LoadSet& set)
-    : variant_(&variant),
+AppliedLoads::AppliedLoads(const Situation& situation, const LoadSet& set)
+    : situation_(&situation),
       set_(set),
-      nodal_(variant.model->nodes.size(), Vector6d::Zero()),
-      place_(variant.model->members.size()) {
+      nodal_(situation.model->nodes.size(), Vector6d::Zero()),
+      place_(situation.model->members.size()) {
   for (const auto& [id, factor] : set.terms) {
-    for (const NodalLoad& n : variant.model->cases[id].nodal) nodal_[n.node] += factor * n.force;
+    for (const NodalLoad& n : situation.model->cases[id].nodal) {
+      if (situation.standing[n.node] != 0) nodal_[n.node] += factor * n.force;
+    }
   }
   std::vector<MemberId> all;
-  for (const MemberId id : variant.model->members.ids()) all.push_back(id);
+  for (const MemberId id : situation.model->members.ids()) all.push_back(id);
   build(all);
   if (set.notional_x != 0 || set.notional_y != 0) add_notional();
 }
 
-AppliedLoads::AppliedLoads(const Variant& variant, const LoadSet& set,
+AppliedLoads::AppliedLoads(const Situation& situation, const LoadSet& set,
                            const std::vector<MemberId>& only)
-    : variant_(&variant), set_(set), place_(variant.model->members.size()) {
+    : situation_(&situation), set_(set), place_(situation.model->members.size()) {
   build(only);
 }
 
@@ -59,7 +61,7 @@ void AppliedLoads::build(const std::vector<MemberId>& members) {
   };
   for (const auto& [id, factor] : set_.terms) {
     if (factor == 0) continue;
-    const LoadCase& load_case = variant_->model->cases[id];
+    const LoadCase& load_case = situation_->model->cases[id];
     for (const SelfWeight& w : load_case.self_weight) {
       if (Gathered* g = at(w.member)) g->self_weight += factor * w.factor;
     }
@@ -78,11 +80,11 @@ void AppliedLoads::build(const std::vector<MemberId>& members) {
 }
 
 MemberLoading AppliedLoads::build_loading(MemberId id, const Gathered& gathered) const {
-  const Model& model = *variant_->model;
+  const Model& model = *situation_->model;
   const Member& member = model.members[id];
-  const Vector3d from = variant_->position(member.start), to = variant_->position(member.end);
+  const Vector3d from = situation_->position(member.start), to = situation_->position(member.end);
   const double L = (to - from).norm();
-  if (!variant_->present[id] || gathered.nothing()) return MemberLoading::none(L);
+  if (!situation_->present[id] || gathered.nothing()) return MemberLoading::none(L);
   const Matrix3d R = local_axes(from, to, member.roll, model.vertical);
   MemberLoadingBuilder builder(L);
   if (gathered.self_weight != 0) {
@@ -105,15 +107,15 @@ MemberLoading AppliedLoads::build_loading(MemberId id, const Gathered& gathered)
 }
 
 IndexedVector<NodeId, Vector3d> AppliedLoads::shared_to_nodes() const {
-  const Model& model = *variant_->model;
+  const Model& model = *situation_->model;
   IndexedVector<NodeId, Vector3d> shared(model.nodes.size(), Vector3d::Zero());
   for (const NodeId n : model.nodes.ids()) shared[n] = nodal_[n].head<3>();
   for (const MemberId id : model.members.ids()) {
     const MemberLoading& loading = on_member(id);
     if (loading.empty()) continue;
     const Member& member = model.members[id];
-    const Matrix3d R = local_axes(variant_->position(member.start), variant_->position(member.end),
-                                  member.roll, model.vertical);
+    const Matrix3d R = local_axes(situation_->position(member.start),
+                                  situation_->position(member.end), member.roll, model.vertical);
     const Vector6d sum = loading.resultant();
     const double L = loading.length();
     // Across the member the moment about the start decides the shares; along it, the distance does.
@@ -125,7 +127,7 @@ IndexedVector<NodeId, Vector3d> AppliedLoads::shared_to_nodes() const {
 }
 
 void AppliedLoads::add_notional() {
-  const Model& model = *variant_->model;
+  const Model& model = *situation_->model;
   const IndexedVector<NodeId, Vector3d> shared = shared_to_nodes();
   const std::vector<int> horizontal = {0, model.vertical == 2 ? 1 : 2};
   for (const NodeId n : model.nodes.ids()) {

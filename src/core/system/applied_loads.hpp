@@ -3,7 +3,7 @@
 #include <vector>
 
 #include "core/element/loading.hpp"
-#include "core/model/variant.hpp"
+#include "core/model/situation.hpp"
 
 namespace ulterix {
 
@@ -14,10 +14,10 @@ Vector6d load_in_local_axes(const Vector6d& load, LoadAxes axes, const Matrix3d&
 /// The loads of one LoadSet, with factors, ready to be asked member by member and node by node.
 class AppliedLoads {
  public:
-  AppliedLoads(const Variant& variant, const LoadSet& set);
+  AppliedLoads(const Situation& situation, const LoadSet& set);
   /// What acts along these members alone, for their forces in a state already known: no other
   /// member and no node carries anything.
-  AppliedLoads(const Variant& variant, const LoadSet& set, const std::vector<MemberId>& only);
+  AppliedLoads(const Situation& situation, const LoadSet& set, const std::vector<MemberId>& only);
 
   const LoadSet& set() const { return set_; }
 
@@ -51,7 +51,7 @@ class AppliedLoads {
   MemberLoading build_loading(MemberId id, const Gathered& gathered) const;
   void add_notional();
 
-  const Variant* variant_;
+  const Situation* situation_;
   LoadSet set_;
   IndexedVector<NodeId, Vector6d> nodal_;
   IndexedVector<MemberId, std::size_t> place_;  // of a member's loading

@@ -19,46 +19,48 @@ Vector3d tidy(Vector3d v) {
   return v;
 }
 
-IndexedVector<NodeId, std::vector<Vector6d>> restraints_by_node(const Variant& variant) {
-  IndexedVector<NodeId, std::vector<Vector6d>> by_node(variant.model->nodes.size());
-  for (const ExtraRestraint& r : variant.restraints) by_node[r.node].push_back(r.direction);
+IndexedVector<NodeId, std::vector<Vector6d>> restraints_by_node(const Situation& situation) {
+  IndexedVector<NodeId, std::vector<Vector6d>> by_node(situation.model->nodes.size());
+  for (const ExtraRestraint& r : situation.restraints) by_node[r.node].push_back(r.direction);
   return by_node;
 }
 
 }  // namespace
 
-IndexedVector<NodeId, std::array<SupportDirection, 6>> supports_by_node(const Variant& variant) {
-  const Model& model = *variant.model;
+IndexedVector<NodeId, std::array<SupportDirection, 6>> supports_by_node(
+    const Situation& situation) {
+  const Model& model = *situation.model;
   IndexedVector<NodeId, std::array<SupportDirection, 6>> by_node(model.nodes.size());
-  for (const Support& s : model.supports) {
+  for (const Support& s : situation.supports) {
+    if (situation.standing[s.node] == 0) continue;
     for (int d = 0; d < 6; ++d) {
       const SupportDirection& given = s.directions[d];
       if (given.stiffness == 0 && given.settle == 0) continue;
       by_node[s.node][d] = given;
-      if (variant.one_way) by_node[s.node][d].settle -= given.only * given.slack;
+      if (situation.one_way) by_node[s.node][d].settle -= given.only * given.slack;
     }
   }
-  for (const auto& [node, d] : variant.open) by_node[node][d] = {};
+  for (const auto& [node, d] : situation.open) by_node[node][d] = {};
   return by_node;
 }
 
-DofMap::DofMap(const Variant& variant,
+DofMap::DofMap(const Situation& situation,
                const IndexedVector<NodeId, NodeRotationStiffness>& rotations)
-    : variant_(&variant),
-      nodes_(variant.model->nodes.size()),
-      dropped_(variant.model->nodes.size()) {
-  const auto supports = supports_by_node(variant);
-  const auto restraints = restraints_by_node(variant);
-  for (const NodeId id : variant.model->nodes.ids()) {
+    : situation_(&situation),
+      nodes_(situation.model->nodes.size()),
+      dropped_(situation.model->nodes.size()) {
+  const auto supports = supports_by_node(situation);
+  const auto restraints = restraints_by_node(situation);
+  for (const NodeId id : situation.model->nodes.ids()) {
     build_node(id, supports[id], rotations[id], restraints[id]);
   }
 }
 
-DofMap::DofMap(const Variant& variant, const DofMap& whole)
-    : variant_(&variant), nodes_(whole.nodes_), dropped_(whole.dropped_) {
+DofMap::DofMap(const Situation& situation, const DofMap& whole)
+    : situation_(&situation), nodes_(whole.nodes_), dropped_(whole.dropped_) {
   for (NodeDofs& node : nodes_) node.u0.setZero();
-  const auto restraints = restraints_by_node(variant);
-  for (int n = nodes_.size(); n < variant.model->nodes.size(); ++n) {
+  const auto restraints = restraints_by_node(situation);
+  for (int n = nodes_.size(); n < situation.model->nodes.size(); ++n) {
     nodes_.push_back({});
     dropped_.push_back({});
     build_node(NodeId(n), {}, {Matrix3d::Identity(), 1}, restraints[NodeId(n)]);
@@ -68,9 +70,10 @@ DofMap::DofMap(const Variant& variant, const DofMap& whole)
 void DofMap::build_node(NodeId id, const std::array<SupportDirection, 6>& support,
                         const NodeRotationStiffness& rotation,
                         const std::vector<Vector6d>& restraints) {
+  if (situation_->standing[id] == 0) return;
   std::vector<int> free, rotations;
   for (int d = 0; d < 6; ++d) {
-    if (!variant_->model->uses_direction(d)) continue;
+    if (!situation_->model->uses_direction(d)) continue;
     if (support[d].stiffness == kRigid) {
       nodes_[id].u0[d] = support[d].settle;
       continue;

@@ -5,7 +5,7 @@
 #include <vector>
 
 #include "core/element/two_double.hpp"
-#include "core/model/variant.hpp"
+#include "core/model/situation.hpp"
 
 namespace ulterix {
 
@@ -32,16 +32,16 @@ struct NodeRotationStiffness {
 
 /// Supports gathered by node: held or sprung directions and the movement of the ground.
 /// Those that do not bear are free; the slack of one-way ones moves the ground away.
-IndexedVector<NodeId, std::array<SupportDirection, 6>> supports_by_node(const Variant& variant);
+IndexedVector<NodeId, std::array<SupportDirection, 6>> supports_by_node(const Situation& situation);
 
-/// The unknowns q of a variant: plane, supports, settlement, extra restraints, and rotations that
+/// The unknowns q of a situation: plane, supports, settlement, extra restraints, and rotations that
 /// nothing holds dropped. Constraints are exact; there are no penalties.
 class DofMap {
  public:
-  DofMap(const Variant& variant, const IndexedVector<NodeId, NodeRotationStiffness>& rotations);
+  DofMap(const Situation& situation, const IndexedVector<NodeId, NodeRotationStiffness>& rotations);
   /// The first nodes are those of `whole` and keep their unknowns, without settlement; at the
   /// nodes after them frame members meet without hinges.
-  DofMap(const Variant& variant, const DofMap& whole);
+  DofMap(const Situation& situation, const DofMap& whole);
 
   /// Numbers the unknowns in the given order of the nodes.
   void number(const std::vector<int>& node_order);
@@ -65,7 +65,7 @@ class DofMap {
                   const NodeRotationStiffness& rotation, const std::vector<Vector6d>& restraints);
   void set_basis(NodeId id, const std::vector<int>& free, const std::vector<Vector6d>& constraints);
 
-  const Variant* variant_;
+  const Situation* situation_;
   IndexedVector<NodeId, NodeDofs> nodes_;
   IndexedVector<NodeId, std::vector<Vector3d>> dropped_;
   std::vector<NodeId> owner_;

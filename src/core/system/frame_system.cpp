@@ -15,11 +15,11 @@ bool fully_joined(const Member& m) {
   return m.kind == MemberKind::frame && !m.has_hinges();
 }
 
-Graph node_graph(const Variant& variant) {
-  const Model& model = *variant.model;
+Graph node_graph(const Situation& situation) {
+  const Model& model = *situation.model;
   Graph graph(static_cast<std::size_t>(model.nodes.size()));
   for (const MemberId id : model.members.ids()) {
-    if (!variant.present[id]) continue;
+    if (!situation.present[id]) continue;
     const Member& m = model.members[id];
     graph[static_cast<std::size_t>(m.start.value)].push_back(m.end.value);
     graph[static_cast<std::size_t>(m.end.value)].push_back(m.start.value);
@@ -31,23 +31,46 @@ Graph node_graph(const Variant& variant) {
   return graph;
 }
 
+/// The order in which the nodes that stand are eliminated, as if there were no others; then those.
+std::vector<int> order_of_nodes(const Situation& situation) {
+  std::vector<int> standing, absent,
+      number(static_cast<std::size_t>(situation.standing.size()), -1);
+  std::vector<Vector3d> positions;
+  for (const NodeId n : situation.model->nodes.ids()) {
+    if (situation.standing[n] == 0) {
+      absent.push_back(n.value);
+      continue;
+    }
+    number[static_cast<std::size_t>(n.value)] = static_cast<int>(standing.size());
+    standing.push_back(n.value);
+    positions.push_back(situation.position(n));
+  }
+  const Graph whole = node_graph(situation);
+  Graph graph(standing.size());
+  for (std::size_t i = 0; i < standing.size(); ++i) {
+    graph[i] = whole[static_cast<std::size_t>(standing[i])];
+    for (int& n : graph[i]) n = number[static_cast<std::size_t>(n)];
+  }
+  std::vector<int> order = elimination_order(graph, positions);
+  for (int& n : order) n = standing[static_cast<std::size_t>(n)];
+  order.insert(order.end(), absent.begin(), absent.end());
+  return order;
+}
+
 }  // namespace
 
-FrameSystem::FrameSystem(const Variant& variant)
-    : MemberFrame(variant), dofs_(this->variant(), rotation_stiffness()) {
-  const Graph graph = node_graph(this->variant());
-  std::vector<Vector3d> positions;
-  for (const NodeId n : model().nodes.ids()) positions.push_back(this->variant().position(n));
-  number(elimination_order(graph, positions), graph);
+FrameSystem::FrameSystem(const Situation& situation)
+    : MemberFrame(situation), dofs_(this->situation(), rotation_stiffness()) {
+  number(order_of_nodes(this->situation()), node_graph(this->situation()));
 }
 
-FrameSystem::FrameSystem(const Variant& variant, std::vector<int> order)
-    : MemberFrame(variant), dofs_(this->variant(), rotation_stiffness()) {
-  number(order, node_graph(this->variant()));
+FrameSystem::FrameSystem(const Situation& situation, std::vector<int> order)
+    : MemberFrame(situation), dofs_(this->situation(), rotation_stiffness()) {
+  number(order, node_graph(this->situation()));
 }
 
-FrameSystem::FrameSystem(const Variant& variant, const FrameSystem& whole)
-    : MemberFrame(variant), dofs_(this->variant(), whole.dofs_) {
+FrameSystem::FrameSystem(const Situation& situation, const FrameSystem& whole)
+    : MemberFrame(situation), dofs_(this->situation(), whole.dofs_) {
   std::vector<int> order(static_cast<std::size_t>(whole.model().nodes.size()));
   std::iota(order.begin(), order.end(), 0);
   std::stable_sort(order.begin(), order.end(), [&whole](int a, int b) {
@@ -56,7 +79,7 @@ FrameSystem::FrameSystem(const Variant& variant, const FrameSystem& whole)
   std::vector<int> inner(static_cast<std::size_t>(model().nodes.size()) - order.size());
   std::iota(inner.begin(), inner.end(), whole.model().nodes.size());
   order.insert(order.begin(), inner.begin(), inner.end());
-  number(order, node_graph(this->variant()));
+  number(order, node_graph(this->situation()));
   inner_size_ = dofs_.size() - whole.dofs_.size();
 }
 
@@ -81,7 +104,7 @@ IndexedVector<NodeId, NodeRotationStiffness> FrameSystem::rotation_stiffness() c
       continue;
     }
     for (const MemberId id : around) {
-      const ElementProperties p = element_properties(variant(), id);
+      const ElementProperties p = element_properties(situation(), id);
       if (p.kind != MemberKind::frame) continue;
       const Element element(p, MemberLoading::none(p.length), {});
       const int at = m.members[id].start == n ? 3 : 9;
@@ -104,10 +127,12 @@ FrameSystem::MemberPart FrameSystem::member_part(MemberId id, const AppliedLoads
                                                  const State& state, int split,
                                                  bool with_stiffness) const {
   MemberPart part;
-  if (!variant().present[id]) return part;
+  if (!situation().present[id]) return part;
   const Element e = element(id, loads.on_member(id), state, split);
   const Member& m = model().members[id];
-  part.force = -to_global(e.fixed_end_forces(), axes(id));
+  Vector12d own = e.fixed_end_forces();
+  if (situation().birth(id) != nullptr) own -= e.stiffness() * birth_motion(id);
+  part.force = -to_global(own, axes(id));
   Vector12d prescribed;
   prescribed << dofs_[m.start].u0, dofs_[m.end].u0;
   part.settles = !prescribed.isZero(0);
@@ -154,7 +179,7 @@ Assembly FrameSystem::assemble(const AppliedLoads& loads, const State& state, in
   result.loads = result.rhs = VectorXd::Zero(dofs_.size());
   const auto take = [&](int i, const MemberPart& part) {
     const MemberId id(i);
-    if (!variant().present[id]) return;
+    if (!situation().present[id]) return;
     scatter_->add(id, part.K, result.values);
     add_force(id, part, result);
     result.inner_negative_pivots += part.negative_pivots;
@@ -176,10 +201,10 @@ std::vector<double> FrameSystem::assemble_global(
       model().members.size(),
       [&](int i) -> Matrix12d {
         const MemberId id(i);
-        return variant().present[id] ? member_matrix(id) : Matrix12d::Zero();
+        return situation().present[id] ? member_matrix(id) : Matrix12d::Zero();
       },
       [&](int i, const Matrix12d& K) {
-        if (variant().present[MemberId(i)]) scatter_->add(MemberId(i), K, values);
+        if (situation().present[MemberId(i)]) scatter_->add(MemberId(i), K, values);
       });
   return values;
 }
@@ -198,7 +223,7 @@ RightSide FrameSystem::right_side(const AppliedLoads& loads, const State& state)
   RightSide side;
   side.loads = side.rhs = VectorXd::Zero(dofs_.size());
   const auto take = [&](int i, const MemberPart& part) {
-    if (variant().present[MemberId(i)]) add_force(MemberId(i), part, side);
+    if (situation().present[MemberId(i)]) add_force(MemberId(i), part, side);
   };
   make_and_take(
       model().members.size(),
@@ -249,10 +274,11 @@ Resistance FrameSystem::resistance(const AppliedLoads& loads, const State& actin
                      IndexedVector<MemberId, Vector12d>(model().members.size(), Vector12d::Zero()));
   for_each_index(model().members.size(), [&](int i) {
     const MemberId id(i);
-    if (!variant().present[id]) return;
+    if (!situation().present[id]) return;
     const Element e = element(id, loads.on_member(id), acting, split);
     for (std::size_t k = 0; k < count; ++k) {
-      result.ends[k][id] = to_global(e.resistance(end_motion(id, motions[k])), axes(id));
+      result.ends[k][id] =
+          to_global(e.resistance(end_motion_since_drawn(id, motions[k])), axes(id));
     }
   });
   for_each_index(static_cast<int>(count), [&](int column) {

@@ -31,16 +31,16 @@ struct Resistance {
   std::vector<IndexedVector<MemberId, Vector12d>> ends;
 };
 
-/// Everything of a variant that stays while loads and states change: its members, the unknowns,
+/// Everything of a situation that stays while loads and states change: its members, the unknowns,
 /// their elimination order, the sparsity pattern, places of every member's values.
 class FrameSystem : public MemberFrame {
  public:
-  explicit FrameSystem(const Variant& variant);
-  /// With the elimination order of another variant of the same nodes and members.
-  FrameSystem(const Variant& variant, std::vector<int> order);
+  explicit FrameSystem(const Situation& situation);
+  /// With the elimination order of another situation of the same nodes and members.
+  FrameSystem(const Situation& situation, std::vector<int> order);
   /// The first nodes are those of `whole`: their unknowns are its own, in its order, from
   /// inner_size() on. The nodes after them lie inside members and are eliminated before.
-  FrameSystem(const Variant& variant, const FrameSystem& whole);
+  FrameSystem(const Situation& situation, const FrameSystem& whole);
   FrameSystem(const FrameSystem&) = delete;
   FrameSystem& operator=(const FrameSystem&) = delete;
 

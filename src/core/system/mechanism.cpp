@@ -126,7 +126,7 @@ VectorXd stiffness_scale(const FrameSystem& system, const std::vector<double>& v
 std::vector<Mechanism> find_mechanisms(const FrameSystem& system,
                                        const std::vector<double>& values) {
   const auto product = [&system](const Eigen::MatrixXd& X) {
-    const AppliedLoads nothing(system.variant(), LoadSet{});
+    const AppliedLoads nothing(system.situation(), LoadSet{});
     const State unloaded(system.model());
     std::vector<State> states(static_cast<std::size_t>(X.cols()), unloaded);
     for (std::size_t k = 0; k < states.size(); ++k) {

@@ -9,22 +9,22 @@ namespace ulterix {
 
 namespace {
 
-IndexedVector<MemberId, Matrix3d> all_axes(const Variant& variant) {
-  const Model& model = *variant.model;
+IndexedVector<MemberId, Matrix3d> all_axes(const Situation& situation) {
+  const Model& model = *situation.model;
   IndexedVector<MemberId, Matrix3d> axes(model.members.size(), Matrix3d::Zero());
   for (const MemberId id : model.members.ids()) {
     const Member& m = model.members[id];
     axes[id] =
-        local_axes(variant.position(m.start), variant.position(m.end), m.roll, model.vertical);
+        local_axes(situation.position(m.start), situation.position(m.end), m.roll, model.vertical);
   }
   return axes;
 }
 
-std::vector<std::vector<MemberId>> members_at(const Variant& variant) {
-  const Model& model = *variant.model;
+std::vector<std::vector<MemberId>> members_at(const Situation& situation) {
+  const Model& model = *situation.model;
   std::vector<std::vector<MemberId>> at(static_cast<std::size_t>(model.nodes.size()));
   for (const MemberId id : model.members.ids()) {
-    if (!variant.present[id]) continue;
+    if (!situation.present[id]) continue;
     at[static_cast<std::size_t>(model.members[id].start.value)].push_back(id);
     at[static_cast<std::size_t>(model.members[id].end.value)].push_back(id);
   }
@@ -60,33 +60,33 @@ Vector12d to_global(const Vector12d& v, const Matrix3d& R) {
   return result;
 }
 
-MemberFrame::MemberFrame(const Variant& variant)
-    : variant_(variant),
-      axes_(all_axes(variant_)),
-      supports_(supports_by_node(variant_)),
-      members_at_(members_at(variant_)),
-      warping_relief_(warping_relief(variant_, supports_, members_at_)) {}
+MemberFrame::MemberFrame(const Situation& situation)
+    : situation_(situation),
+      axes_(all_axes(situation_)),
+      supports_(supports_by_node(situation_)),
+      members_at_(members_at(situation_)),
+      warping_relief_(warping_relief(situation_, supports_, members_at_)) {}
 
 ElementProperties MemberFrame::properties(MemberId id) const {
-  ElementProperties p = element_properties(variant_, id);
+  ElementProperties p = element_properties(situation_, id);
   p.r2 *= warping_relief_[id];
   return p;
 }
 
-ElementProperties element_properties(const Variant& variant, MemberId id) {
-  const Model& model = *variant.model;
+ElementProperties element_properties(const Situation& situation, MemberId id) {
+  const Model& model = *situation.model;
   const Member& m = model.members[id];
   const Section& section = model.sections[m.section];
   const Material& material = model.materials[m.material];
   const SectionProperties& s = section.properties;
-  const StiffnessFactors &a = section.stiffness, &b = variant.factors[id];
+  const StiffnessFactors &a = section.stiffness, &b = situation.factors[id];
   const auto flexibility = [&](double Av) {
     const double GAv = material.G * Av * a.Av * b.Av;
     return GAv > 0 ? 1 / GAv : 0;
   };
   ElementProperties p;
   p.kind = m.kind;
-  p.length = (variant.position(m.end) - variant.position(m.start)).norm();
+  p.length = (situation.position(m.end) - situation.position(m.start)).norm();
   p.EA = material.E * s.A * a.A * b.A;
   p.EIy = material.E * s.Iy * a.Iy * b.Iy;
   p.EIz = material.E * s.Iz * a.Iz * b.Iz;
@@ -96,7 +96,7 @@ ElementProperties element_properties(const Variant& variant, MemberId id) {
   p.r2 = s.r2();
   p.joints = m.joints;
   p.initial_force = m.preload;
-  if (variant.one_way) act_one_way(m, variant.idle[id] != 0, p);
+  if (situation.one_way) act_one_way(m, situation.idle[id] != 0, p);
   return p;
 }
 
@@ -119,27 +119,19 @@ Element MemberFrame::element(MemberId id, const MemberLoading& loading, const St
     effect.bends_in_y = bends(id, false);
     effect.twists = model().plane == Plane::space;
   }
-  if (!state.one_way || variant_.one_way) return {properties(id), loading, effect, split};
-  // A state of another situation: its activity says what the member is.
-  return {acting_properties(id, state), loading, effect, split};
-}
-
-ElementProperties MemberFrame::acting_properties(MemberId id, const State& state) const {
-  ElementProperties p = properties(id);
-  act_one_way(model().members[id], state.members[id].activity == Activity::idle, p);
-  return p;
+  return {properties(id), loading, effect, split};
 }
 
 IndexedVector<MemberId, double> MemberFrame::axial_forces(const AppliedLoads& loads,
                                                           const State& state) const {
   IndexedVector<MemberId, double> forces(model().members.size(), 0.0);
   for (const MemberId id : model().members.ids()) {
-    if (!variant_.present[id]) continue;
+    if (!situation_.present[id]) continue;
     const MemberLoading& loading = loads.on_member(id);
     const EndMotion ends = end_motion(id, state);
     const auto& joints = model().members[id].joints;
     const bool joined = joints[0][0] == kRigid && joints[1][0] == kRigid;
-    forces[id] = joined ? axial_force_at_start(element_properties(variant_, id), loading, ends)
+    forces[id] = joined ? axial_force_at_start(element_properties(situation_, id), loading, ends)
                         : element(id, loading, state).axial_force_at_start(ends);
   }
   return forces;
@@ -149,12 +141,32 @@ IndexedVector<MemberId, double> MemberFrame::mean_axial_forces(const AppliedLoad
                                                                const State& state) const {
   IndexedVector<MemberId, double> forces = axial_forces(loads, state);
   for (const MemberId id : model().members.ids()) {
-    if (variant_.present[id]) forces[id] += mean_axial_load(loads.on_member(id));
+    if (situation_.present[id]) forces[id] += mean_axial_load(loads.on_member(id));
   }
   return forces;
 }
 
 EndMotion MemberFrame::end_motion(MemberId id, const State& state) const {
+  EndMotion motion = end_motion_since_drawn(id, state);
+  if (situation_.birth(id) == nullptr) return motion;
+  motion.born = birth_motion(id);
+  motion.deformed -= motion.born;
+  return motion;
+}
+
+EndMotion MemberFrame::end_motion_since_drawn(MemberId id, const State& state) const {
+  const Member& m = model().members[id];
+  return motion_between(id, state.nodes[m.start], state.nodes[m.end]);
+}
+
+Vector12d MemberFrame::birth_motion(MemberId id) const {
+  const Birth* birth = situation_.birth(id);
+  if (birth == nullptr) return Vector12d::Zero();
+  return motion_between(id, birth->start, birth->end).deformed;
+}
+
+EndMotion MemberFrame::motion_between(MemberId id, const NodeMotion& start,
+                                      const NodeMotion& end) const {
   const Member& m = model().members[id];
   const Matrix3d& R = axes_[id];
   const auto local = [&R](const NodeMotion& node) {
@@ -168,8 +180,8 @@ EndMotion MemberFrame::end_motion(MemberId id, const State& state) const {
     }
     return parts;
   };
-  const double length = (variant_.position(m.end) - variant_.position(m.start)).norm();
-  return end_motion_of(local(state.nodes[m.start]), local(state.nodes[m.end]), length);
+  const double length = (situation_.position(m.end) - situation_.position(m.start)).norm();
+  return end_motion_of(local(start), local(end), length);
 }
 
 }  // namespace ulterix

@@ -1,28 +1,28 @@
 #pragma once
 
 #include "core/element/element.hpp"
+#include "core/model/situation.hpp"
 #include "core/model/state.hpp"
-#include "core/model/variant.hpp"
 #include "core/system/applied_loads.hpp"
 #include "core/system/dof_map.hpp"
 
 namespace ulterix {
 
-/// Stiffness of a member after the factors of its section and of the variant.
-ElementProperties element_properties(const Variant& variant, MemberId id);
+/// Stiffness of a member after the factors of its section and of the situation.
+ElementProperties element_properties(const Situation& situation, MemberId id);
 
-/// The members of a variant as elements, without unknowns or matrices: enough to recover what a
+/// The members of a situation as elements, without unknowns or matrices: enough to recover what a
 /// known state puts on them.
 class MemberFrame {
  public:
-  explicit MemberFrame(const Variant& variant);
+  explicit MemberFrame(const Situation& situation);
   MemberFrame(const MemberFrame&) = delete;
   MemberFrame& operator=(const MemberFrame&) = delete;
 
-  const Variant& variant() const { return variant_; }
+  const Situation& situation() const { return situation_; }
   /// Stiffness of a member, with what warping adds against its torsional buckling in r2.
   ElementProperties properties(MemberId id) const;
-  const Model& model() const { return *variant_.model; }
+  const Model& model() const { return *situation_.model; }
 
   /// The member as an element, with its loads, under the axial forces that `state` acts with.
   Element element(MemberId id, const MemberLoading& loading, const State& state,
@@ -34,8 +34,12 @@ class MemberFrame {
   IndexedVector<MemberId, double> mean_axial_forces(const AppliedLoads& loads,
                                                     const State& state) const;
 
-  /// Motion of a member's two nodes in a state, local axes.
+  /// Motion of a member's two nodes in a state, local axes; what strains it counts from its birth.
   EndMotion end_motion(MemberId id, const State& state) const;
+  /// The same counted from the drawn place.
+  EndMotion end_motion_since_drawn(MemberId id, const State& state) const;
+  /// What would strain a member if the place where it was built in had not: 0 for most, local (12).
+  Vector12d birth_motion(MemberId id) const;
   /// True if the model's plane lets the member bend in its local x–z plane (about y), or else x–y.
   bool bends(MemberId id, bool z_plane) const;
 
@@ -44,10 +48,9 @@ class MemberFrame {
   const std::vector<std::vector<MemberId>>& members_at_nodes() const { return members_at_; }
 
  private:
-  /// Of a one-way member in a state of its own.
-  ElementProperties acting_properties(MemberId id, const State& state) const;
+  EndMotion motion_between(MemberId id, const NodeMotion& start, const NodeMotion& end) const;
 
-  Variant variant_;
+  Situation situation_;
   IndexedVector<MemberId, Matrix3d> axes_;
   IndexedVector<NodeId, std::array<SupportDirection, 6>> supports_;
   std::vector<std::vector<MemberId>> members_at_;

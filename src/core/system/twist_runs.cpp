@@ -11,10 +11,13 @@ constexpr double kCollinear = 1e-9;
 
 class TwistRuns {
  public:
-  TwistRuns(const Variant& variant,
+  TwistRuns(const Situation& situation,
             const IndexedVector<NodeId, std::array<SupportDirection, 6>>& supports,
             const std::vector<std::vector<MemberId>>& members_at)
-      : variant_(variant), model_(*variant.model), supports_(supports), members_at_(members_at) {}
+      : situation_(situation),
+        model_(*situation.model),
+        supports_(supports),
+        members_at_(members_at) {}
 
   IndexedVector<MemberId, double> relief() const {
     IndexedVector<MemberId, double> relief(model_.members.size(), 1.0);
@@ -22,7 +25,7 @@ class TwistRuns {
     for (const MemberId id : model_.members.ids()) {
       const Section& section = model_.sections[model_.members[id].section];
       if (done[static_cast<std::size_t>(id.value)] != 0 || section.properties.Iw <= 0) continue;
-      if (model_.members[id].kind != MemberKind::frame || !variant_.present[id]) continue;
+      if (model_.members[id].kind != MemberKind::frame || !situation_.present[id]) continue;
       Run run{{id}, length(id), true};
       for (const int end : {0, 1}) extend(run, id, end);
       for (const MemberId member : run.members) {
@@ -42,18 +45,18 @@ class TwistRuns {
 
   double length(MemberId id) const {
     const Member& m = model_.members[id];
-    return (variant_.position(m.end) - variant_.position(m.start)).norm();
+    return (situation_.position(m.end) - situation_.position(m.start)).norm();
   }
   Vector3d axis(MemberId id) const {
     const Member& m = model_.members[id];
-    return (variant_.position(m.end) - variant_.position(m.start)).normalized();
+    return (situation_.position(m.end) - situation_.position(m.start)).normalized();
   }
 
   double relief_of(MemberId id, double run) const {
     const Member& m = model_.members[id];
     const Section& section = model_.sections[m.section];
     const Material& material = model_.materials[m.material];
-    const StiffnessFactors& factors = variant_.factors[id];
+    const StiffnessFactors& factors = situation_.factors[id];
     const double GJ = material.G * section.properties.J * section.stiffness.J * factors.J;
     const double warping = M_PI * M_PI * material.E * section.properties.Iw * section.stiffness.Iz *
                            factors.Iz / (run * run);
@@ -65,7 +68,7 @@ class TwistRuns {
       if (supports_[n][3 + d].stiffness > 0 && std::abs(axis[d]) > kCollinear) return true;
     }
     return std::any_of(
-        variant_.restraints.begin(), variant_.restraints.end(), [&](const ExtraRestraint& r) {
+        situation_.restraints.begin(), situation_.restraints.end(), [&](const ExtraRestraint& r) {
           return r.node == n && std::abs(r.direction.tail<3>().dot(axis)) > kCollinear;
         });
   }
@@ -113,7 +116,7 @@ class TwistRuns {
     }
   }
 
-  const Variant& variant_;
+  const Situation& situation_;
   const Model& model_;
   const IndexedVector<NodeId, std::array<SupportDirection, 6>>& supports_;
   const std::vector<std::vector<MemberId>>& members_at_;
@@ -122,9 +125,10 @@ class TwistRuns {
 }  // namespace
 
 IndexedVector<MemberId, double> warping_relief(
-    const Variant& variant, const IndexedVector<NodeId, std::array<SupportDirection, 6>>& supports,
+    const Situation& situation,
+    const IndexedVector<NodeId, std::array<SupportDirection, 6>>& supports,
     const std::vector<std::vector<MemberId>>& members_at) {
-  return TwistRuns(variant, supports, members_at).relief();
+  return TwistRuns(situation, supports, members_at).relief();
 }
 
 }  // namespace ulterix

@@ -1,6 +1,6 @@
 #pragma once
 
-#include "core/model/variant.hpp"
+#include "core/model/situation.hpp"
 #include "core/system/dof_map.hpp"
 
 namespace ulterix {
@@ -10,7 +10,8 @@ namespace ulterix {
 /// run of collinear members of one section between nodes where something else holds the twist; at a
 /// free end of a run the twist is linear and warping holds nothing. 1 without warping.
 IndexedVector<MemberId, double> warping_relief(
-    const Variant& variant, const IndexedVector<NodeId, std::array<SupportDirection, 6>>& supports,
+    const Situation& situation,
+    const IndexedVector<NodeId, std::array<SupportDirection, 6>>& supports,
     const std::vector<std::vector<MemberId>>& members_at);
 
 }  // namespace ulterix

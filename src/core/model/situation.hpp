@@ -11,31 +11,49 @@ struct ExtraRestraint {
   Vector6d direction = Vector6d::Zero();  ///< unit vector over ux..rz, global
 };
 
-/// A model as one analysis sees it. Analyses change stiffness, presence, restraints and geometry
-/// here, never in the Model.
-struct Variant {
+/// Where the two nodes of a member were when it was built in without force.
+struct Birth {
+  NodeMotion start, end;
+};
+
+/// What stands, and how stiff. Analyses change stiffness, presence, supports, restraints and
+/// geometry here, never in the Model.
+struct Situation {
   const Model* model = nullptr;
   IndexedVector<MemberId, StiffnessFactors> factors;
   IndexedVector<MemberId, char> present;
+  IndexedVector<NodeId, char> standing;  ///< nodes; the others have no unknowns and no loads
   IndexedVector<NodeId, Vector3d> offsets;
+  /// At nodes that stand. The place where a support was put in is part of `settle`: a support that
+  /// arrives at a displaced node holds it there.
+  std::vector<Support> supports;
   std::vector<ExtraRestraint> restraints;
   /// One-way members and supports act one way, with their slack; else both ways without it.
   bool one_way = false;
   IndexedVector<MemberId, char> idle;        ///< one-way members that carry nothing
   std::vector<std::pair<NodeId, int>> open;  ///< directions of one-way supports that do not bear
+  /// Members that came between nodes that had moved; empty: none.
+  IndexedVector<MemberId, std::optional<Birth>> births;
 
-  explicit Variant(const Model& m)
+  explicit Situation(const Model& m)
       : model(&m),
         factors(m.members.size()),
         present(m.members.size(), 1),
+        standing(m.nodes.size(), 1),
         offsets(m.nodes.size(), Vector3d::Zero()),
+        supports(m.supports),
         idle(m.members.size(), 0) {}
 
   Vector3d position(NodeId id) const { return model->nodes[id].position + offsets[id]; }
+  const Birth* birth(MemberId id) const {
+    return births.empty() || !births[id] ? nullptr : &*births[id];
+  }
+  /// Builds a member in without force between nodes that have moved as in `now`.
+  void bear(MemberId id, const State& now);
 };
 
-/// A state without motion that knows which one-way items of the variant carry nothing.
-State state_at_rest(const Variant& variant);
+/// A state without motion that knows which one-way items of the situation carry nothing.
+State state_at_rest(const Situation& situation);
 
 /// Names of the one-way members that carry nothing in a state, and of the supports that do not bear
 /// ("A0.uz").

@@ -1,0 +1,37 @@
+#include "core/model/situation.hpp"
+
+namespace ulterix {
+
+void Situation::bear(MemberId id, const State& now) {
+  present[id] = 1;
+  if (births.empty()) births = IndexedVector<MemberId, std::optional<Birth>>(model->members.size());
+  const Member& m = model->members[id];
+  births[id] = Birth{now.nodes[m.start], now.nodes[m.end]};
+}
+
+State state_at_rest(const Situation& situation) {
+  State state(*situation.model);
+  state.one_way = situation.one_way;
+  if (!situation.one_way) return state;
+  state.open = situation.open;
+  for (const MemberId id : situation.model->members.ids()) {
+    if (situation.idle[id] != 0) state.members[id].activity = Activity::idle;
+  }
+  return state;
+}
+
+std::vector<std::string> slack_members(const Model& model, const State& state) {
+  std::vector<std::string> names;
+  for (const MemberId id : model.members.ids()) {
+    if (state.members[id].activity == Activity::idle) names.push_back(model.members[id].name);
+  }
+  return names;
+}
+
+std::vector<std::string> lifted_supports(const Model& model, const State& state) {
+  std::vector<std::string> names;
+  for (const auto& [node, d] : state.open) names.push_back(model.place_name(node, d));
+  return names;
+}
+
+}  // namespace ulterix
