@@ -154,8 +154,7 @@ void twelve_modes(benchmark::State& state) {
   const Model& model = model_of(static_cast<int>(state.range(0)));
   const ElasticFrame frame = make_elastic_frame(model);
   AnalysisSpec spec;
-  spec.kind = AnalysisKind::modal;
-  spec.modes = 12;
+  spec.become<ModalKeys>().modes = 12;
   int found = 0;
   for (auto _ : state) {
     const Step step = modal(frame, spec, nullptr);
@@ -175,7 +174,7 @@ struct Solved {
   std::vector<Step> second() const {
     AnalysisSpec spec = spec_of(model);
     spec.name = "p-delta";
-    spec.kind = AnalysisKind::p_delta;
+    spec.become(AnalysisKind::p_delta);
     return p_delta(frame, spec, first);
   }
 
@@ -188,8 +187,7 @@ struct Solved {
 void twelve_factors(benchmark::State& state) {
   const Solved solved(state.range(0));
   AnalysisSpec spec = spec_of(solved.model);
-  spec.kind = AnalysisKind::buckling;
-  spec.modes = 12;
+  spec.become<BucklingKeys>().modes = 12;
   int found = 0;
   for (auto _ : state) {
     const std::vector<Step> steps = buckling(solved.frame, spec, solved.first);
@@ -210,8 +208,7 @@ void another_twelve_factors(benchmark::State& state) {
   const ElasticFrame frame = make_elastic_frame(model);
   AnalysisSpec spec = spec_of(model);
   const std::vector<Step> first = first_order(frame, spec);
-  spec.kind = AnalysisKind::buckling;
-  spec.modes = 12;
+  spec.become<BucklingKeys>().modes = 12;
   std::chrono::steady_clock::time_point begin;
   const auto at_second = [&begin](const std::string&, double done) {
     if (done > 0.4) begin = std::chrono::steady_clock::now();

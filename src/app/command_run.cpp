@@ -103,10 +103,11 @@ void keep_loads_only(Model& model, const std::vector<std::string>& wanted) {
     }
   }
   for (AnalysisSpec& spec : model.analyses) {
-    if (spec.kind == AnalysisKind::modal) continue;
+    if (spec.kind() == AnalysisKind::modal) continue;
     const bool state_of_another =
-        std::any_of(model.analyses.begin(), model.analyses.end(),
-                    [&spec](const AnalysisSpec& a) { return a.after_analysis == spec.name; });
+        std::any_of(model.analyses.begin(), model.analyses.end(), [&spec](const AnalysisSpec& a) {
+          return a.kind() == AnalysisKind::modal && a.modal().after_analysis == spec.name;
+        });
     if (!state_of_another) spec.loads = chosen;
   }
 }
@@ -114,7 +115,7 @@ void keep_loads_only(Model& model, const std::vector<std::string>& wanted) {
 /// The baseline alone, for all loads of the model.
 void keep_baseline_only(Model& model) {
   for (AnalysisSpec& spec : model.analyses) {
-    spec.kind = AnalysisKind::first_order;
+    spec.become(AnalysisKind::first_order);
     spec.name = kBaseline;
   }
 }

@@ -114,11 +114,14 @@ void StoredRun::read_steps(const Results& results, const std::vector<Results::Fi
     if (!(std::abs(step.state.lambda) <= 1)) results.damaged();
     const AnalysisSpec* spec = find_analysis(model(), step.analysis);
     if (spec != nullptr && step.analysis != kBaseline) {
-      step.kind = spec->kind;
-      step.split = spec->split;
-      step.state.geometric = spec->kind == AnalysisKind::p_delta;
-      step.state.between_nodes = spec->between_nodes;
-      step.state.axial_given = spec->axial_from.has_value();
+      step.kind = spec->kind();
+    }
+    if (step.kind == AnalysisKind::p_delta) {
+      const PDeltaKeys& keys = spec->p_delta();
+      step.split = keys.split;
+      step.state.geometric = true;
+      step.state.between_nodes = keys.between_nodes;
+      step.state.axial_given = keys.axial_from.has_value();
     }
     step.reactions = IndexedVector<NodeId, Vector6d>(model().nodes.size(), Vector6d::Zero());
     steps_.push_back(std::move(step));

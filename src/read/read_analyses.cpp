@@ -130,19 +130,39 @@ void read_hold(Reading& r, const Value& v, const std::string& who, AnalysisSpec&
   }
 }
 
+void read_tolerance(Reading& r, const Value& t, const std::string& who, double& tolerance) {
+  const auto v = r.quantity(t, "tolerance", Quantity::number, who);
+  if (!v) return;
+  if (*v <= 0 || *v > 0.1) {
+    r.complain(t.find("tolerance")->at, "{}: tolerance lies between 0 and 0.1", who);
+  }
+  tolerance = *v;
+}
+
+void read_mode_keys(Reading& r, const Value& t, const std::string& who, ModeKeys& keys) {
+  read_count(r, t, "modes", who, keys.modes, kMostModes);
+  read_count(r, t, "try_restraints", who, keys.try_restraints);
+  read_count(r, t, "functions", who, keys.functions);
+  if (keys.functions > kMostFunctions) {
+    r.complain(t.find("functions")->at, "{}: functions goes up to {}", who, kMostFunctions);
+  }
+  read_tolerance(r, t, who, keys.tolerance);
+}
+
 void read_buckling_keys(Reading& r, const Value& t, const std::string& who, AnalysisSpec& spec) {
+  BucklingKeys& keys = spec.become<BucklingKeys>();
+  read_mode_keys(r, t, who, keys);
   if (const Value* v = t.find("method")) {
     const auto method = r.text(*v, who + ": method");
     if (method && *method != "linear" && *method != "incremental") {
       r.complain(v->at, "{}: method is linear or incremental, not \"{}\"", who, *method);
     }
-    spec.march = method && *method == "incremental";
-    if (spec.march && t.find("constant") != nullptr) {
+    keys.march = method && *method == "incremental";
+    if (keys.march && t.find("constant") != nullptr) {
       r.complain(v->at, "{}: march steps all loads together; constant needs eigen", who);
     }
   }
-  read_count(r, t, "try_restraints", who, spec.try_restraints);
-  if (const Value* v = t.find("constant")) spec.constant = read_factored(r, *v, who + ": constant");
+  if (const Value* v = t.find("constant")) keys.constant = read_factored(r, *v, who + ": constant");
   if (const Value* v = t.find("scaled")) {
     if (t.find("loads") != nullptr) {
       r.complain(v->at, "{}: scaled stands instead of loads", who);
@@ -153,26 +173,27 @@ void read_buckling_keys(Reading& r, const Value& t, const std::string& who, Anal
   }
 }
 
-void read_after(Reading& r, const Value& v, const std::string& who, AnalysisSpec& spec) {
+void read_after(Reading& r, const Value& v, const std::string& who, ModalKeys& keys) {
   const auto text = r.text(v, who + ": after");
   if (!text) return;
   const auto colon = text->find(':');
   std::vector<std::string> states;
   for (const AnalysisSpec& a : r.model.analyses) {
-    if (a.kind != AnalysisKind::p_delta) continue;
+    if (a.kind() != AnalysisKind::p_delta) continue;
     for (const LoadSet& l : a.loads) states.push_back(a.name + ":" + l.name);
   }
   if (std::find(states.begin(), states.end(), *text) == states.end()) {
     return r.complain(v.at, "{}: no P-Delta state \"{}\" (ANALYSIS:LOADS, of an analysis above){}",
                       who, *text, did_you_mean(*text, states));
   }
-  spec.after_analysis = text->substr(0, colon);
-  spec.after_loads = text->substr(colon + 1);
+  keys.after_analysis = text->substr(0, colon);
+  keys.after_loads = text->substr(colon + 1);
 }
 
 void read_modal_keys(Reading& r, const Value& t, const std::string& who, AnalysisSpec& spec) {
+  ModalKeys& keys = spec.become<ModalKeys>();
+  read_mode_keys(r, t, who, keys);
   spec.loads.clear();
-  read_count(r, t, "try_restraints", who, spec.try_restraints);
   if (const Value* v = t.find("until")) {
     if (r.is_table(*v, who + ": until") && r.check_keys(*v, "until", who + ": until")) {
       for (std::size_t d = 0; d < 3; ++d) {
@@ -180,11 +201,11 @@ void read_modal_keys(Reading& r, const Value& t, const std::string& who, Analysi
         if (per_cent && (*per_cent <= 0 || *per_cent > 100)) {
           r.complain(v->at, "{}: until is in per cent, above 0 and up to 100", who);
         }
-        spec.until[d] = per_cent.value_or(0);
+        keys.until[d] = per_cent.value_or(0);
       }
     }
   }
-  if (const Value* v = t.find("after")) read_after(r, *v, who, spec);
+  if (const Value* v = t.find("after")) read_after(r, *v, who, keys);
   if (const Value* v = t.find("loads")) {
     // A P-Delta state of those loads, made for it.
     const std::vector<LoadSet> sets = select_loads(r, *v, who);
@@ -193,13 +214,13 @@ void read_modal_keys(Reading& r, const Value& t, const std::string& who, Analysi
     }
     AnalysisSpec state;
     state.name = spec.name + "-state";
-    state.kind = AnalysisKind::p_delta;
+    state.become<PDeltaKeys>();
     state.loads = sets;
     state.holds = spec.holds;
     state.line = spec.line;
     r.model.analyses.push_back(state);
-    spec.after_analysis = state.name;
-    spec.after_loads = sets.front().name;
+    keys.after_analysis = state.name;
+    keys.after_loads = sets.front().name;
   }
 }
 
@@ -224,13 +245,33 @@ bool check_kind_of_keys(Reading& r, const Value& t, const std::string& who, Anal
   return good;
 }
 
-void read_tolerance(Reading& r, const Value& t, const std::string& who, AnalysisSpec& spec) {
-  const auto v = r.quantity(t, "tolerance", Quantity::number, who);
-  if (!v) return;
-  if (*v <= 0 || *v > 0.1) {
-    r.complain(t.find("tolerance")->at, "{}: tolerance lies between 0 and 0.1", who);
+void read_flag(Reading& r, const Value& t, const char* key, const std::string& who, bool& flag) {
+  const Value* v = t.find(key);
+  if (v != nullptr) flag = r.flag(*v, fmt::format("{}: {}", who, key)).value_or(flag);
+}
+
+void read_first_order_keys(Reading& r, const Value& t, const std::string& who, AnalysisSpec& spec) {
+  FirstOrderKeys& keys = spec.become<FirstOrderKeys>();
+  read_flag(r, t, "iterate", who, keys.iterate);
+  read_flag(r, t, "events", who, keys.events);
+  if (keys.events && !keys.iterate) {
+    r.complain(t.find("events")->at, "{}: events of a first-order analysis need iterate = true",
+               who);
   }
-  (spec.kind == AnalysisKind::p_delta ? spec.tolerance : spec.mode_tolerance) = *v;
+}
+
+void read_p_delta_keys(Reading& r, const Value& t, const std::string& who, AnalysisSpec& spec) {
+  PDeltaKeys& keys = spec.become<PDeltaKeys>();
+  read_count(r, t, "split", who, keys.split);
+  read_count(r, t, "iterations", who, keys.iterations);
+  read_tolerance(r, t, who, keys.tolerance);
+  read_flag(r, t, "between_nodes", who, keys.between_nodes);
+  read_flag(r, t, "events", who, keys.events);
+  if (const Value* v = t.find("axial_from")) {
+    const std::vector<LoadSet> sets = select_loads(r, *v, who + ": axial_from");
+    if (sets.size() > 1) r.complain(v->at, "{}: axial_from names one set of loads", who);
+    if (sets.size() == 1) keys.axial_from = sets.front();
+  }
 }
 
 void read_analysis(Reading& r, const Entry& entry) {
@@ -250,36 +291,22 @@ void read_analysis(Reading& r, const Entry& entry) {
   AnalysisSpec spec;
   spec.name = entry.key;
   spec.line = entry.at.line;
-  spec.kind = *kind;
   const Value* loads = t.find("loads");
   spec.loads = loads ? select_loads(r, *loads, who) : default_loads(r.model);
-  read_count(r, t, "split", who, spec.split);
-  read_count(r, t, "iterations", who, spec.iterations);
-  read_tolerance(r, t, who, spec);
   read_holds(r, t, who, spec);
-  read_count(r, t, "functions", who, spec.functions);
-  if (spec.functions > kMostFunctions) {
-    r.complain(t.find("functions")->at, "{}: functions goes up to {}", who, kMostFunctions);
-  }
-  for (const auto& [key, place] :
-       {std::pair<const char*, bool*>{"iterate", &spec.iterate}, {"events", &spec.events}}) {
-    const Value* v = t.find(key);
-    if (v != nullptr) *place = r.flag(*v, fmt::format("{}: {}", who, key)).value_or(false);
-  }
-  if (spec.events && spec.kind == AnalysisKind::first_order && !spec.iterate) {
-    r.complain(t.find("events")->at, "{}: events of a first-order analysis need iterate = true",
-               who);
-  }
-  if (const Value* v = t.find("between_nodes")) {
-    if (const auto flag = r.flag(*v, who + ": between_nodes")) spec.between_nodes = *flag;
-  }
-  read_count(r, t, "modes", who, spec.modes, kMostModes);
-  if (spec.kind == AnalysisKind::buckling) read_buckling_keys(r, t, who, spec);
-  if (spec.kind == AnalysisKind::modal) read_modal_keys(r, t, who, spec);
-  if (const Value* v = t.find("axial_from")) {
-    const std::vector<LoadSet> sets = select_loads(r, *v, who + ": axial_from");
-    if (sets.size() > 1) r.complain(v->at, "{}: axial_from names one set of loads", who);
-    if (sets.size() == 1) spec.axial_from = sets.front();
+  switch (*kind) {
+    case AnalysisKind::first_order:
+      read_first_order_keys(r, t, who, spec);
+      break;
+    case AnalysisKind::p_delta:
+      read_p_delta_keys(r, t, who, spec);
+      break;
+    case AnalysisKind::buckling:
+      read_buckling_keys(r, t, who, spec);
+      break;
+    case AnalysisKind::modal:
+      read_modal_keys(r, t, who, spec);
+      break;
   }
   r.model.analyses.push_back(spec);
 }
@@ -289,7 +316,7 @@ void add_default_analyses(Model& model) {
   for (const AnalysisKind kind : {AnalysisKind::p_delta, AnalysisKind::buckling}) {
     AnalysisSpec spec;
     spec.name = word_of(kAnalysisKinds, kind);
-    spec.kind = kind;
+    spec.become(kind);
     spec.loads = default_loads(model);
     model.analyses.push_back(spec);
   }

@@ -150,13 +150,13 @@ void check_thinness(Reading& r) {
 /// Vibration needs mass.
 void check_mass(Reading& r) {
   const bool asked = std::any_of(r.model.analyses.begin(), r.model.analyses.end(),
-                                 [](const auto& a) { return a.kind == AnalysisKind::modal; });
+                                 [](const auto& a) { return a.kind() == AnalysisKind::modal; });
   if (!asked || !r.file.good()) return;
   const Situation situation(r.model);
   const MemberFrame frame(situation);
   if (!FrameMass(frame).empty()) return;
   for (const AnalysisSpec& a : r.model.analyses) {
-    if (a.kind != AnalysisKind::modal) continue;
+    if (a.kind() != AnalysisKind::modal) continue;
     r.complain({a.line, 1},
                "analysis {}: nothing has mass: give density, or [mass] with nodes or from_loads",
                a.name);
@@ -190,8 +190,9 @@ void check_whole(Reading& r) {
   // A free structure vibrates as well as any.
   const auto& analyses = r.model.analyses;
   const bool only_modal =
-      !analyses.empty() && std::all_of(analyses.begin(), analyses.end(),
-                                       [](const auto& a) { return a.kind == AnalysisKind::modal; });
+      !analyses.empty() && std::all_of(analyses.begin(), analyses.end(), [](const auto& a) {
+        return a.kind() == AnalysisKind::modal;
+      });
   if (r.model.supports.empty() && !only_modal) {
     r.complain({}, "no supports: nothing holds the frame");
   }

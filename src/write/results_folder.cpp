@@ -350,12 +350,13 @@ std::string summary_json(const RunResult& result, const UnitSystem& units,
   for (const AnalysisSpec& spec : result.model->analyses) {
     ordered_json s;
     s["analysis"] = spec.name;
-    s["kind"] = word_of(kAnalysisKinds, spec.kind);
-    if (spec.kind == AnalysisKind::p_delta) {
-      s["tolerance"] = spec.tolerance;
-      s["iterations"] = spec.iterations;
-      s["between_nodes"] = spec.between_nodes;
-      s["split"] = spec.split == 0 ? ordered_json("auto") : ordered_json(spec.split);
+    s["kind"] = word_of(kAnalysisKinds, spec.kind());
+    if (spec.kind() == AnalysisKind::p_delta) {
+      s["tolerance"] = spec.p_delta().tolerance;
+      s["iterations"] = spec.p_delta().iterations;
+      s["between_nodes"] = spec.p_delta().between_nodes;
+      s["split"] =
+          spec.p_delta().split == 0 ? ordered_json("auto") : ordered_json(spec.p_delta().split);
     }
     settings.push_back(s);
   }

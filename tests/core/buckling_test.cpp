@@ -29,7 +29,7 @@ RunResult buckle(FrameBuilder& b, const AnalysisSpec& options = {}) {
   b.load_case();
   AnalysisSpec spec = options;
   spec.name = "buckling";
-  spec.kind = AnalysisKind::buckling;
+  spec.become(AnalysisKind::buckling);
   spec.loads = {b.model.case_alone(CaseId(0))};
   b.model.analyses = {spec};
   return run(b.model);
@@ -280,7 +280,7 @@ TEST(Buckling, EqualTowersLoseNoCopy) {
     FrameBuilder b(Plane::space);
     for (int i = 0; i < towers; ++i) add_table(b, 20 * i, 1e5);
     AnalysisSpec spec;
-    spec.modes = 2 * towers;
+    spec.become<BucklingKeys>().modes = 2 * towers;
     const BucklingResult r = modes_of(buckle(b, spec));
     expect_certified(r);
     ASSERT_GE(r.modes.size(), std::size_t(2 * towers));
@@ -301,7 +301,7 @@ TEST(Buckling, B8PartOfTheLoadStays) {
   constant.nodal.push_back({c.head, force6(0, 0, -4), 0});
   c.b.model.cases.push_back(constant);
   AnalysisSpec spec;
-  spec.constant = c.b.model.case_alone(CaseId(1));
+  spec.become<BucklingKeys>().constant = c.b.model.case_alone(CaseId(1));
   const BucklingResult r = modes_of(buckle(c.b, spec));
   expect_certified(r);
   EXPECT_RELATIVE(r.lowest(), M_PI * M_PI - 4, kFunctions);
@@ -411,7 +411,7 @@ TEST(Buckling, TheDerivativeOfASpringIsThatOfTheFactor) {
   Column c;
   c.b.fix(c.foot, {0, 2, 4});
   AnalysisSpec spec;
-  spec.try_restraints = 1;
+  spec.become<BucklingKeys>().try_restraints = 1;
   const BucklingResult tried = modes_of(buckle(c.b, spec));
   EXPECT_RELATIVE(*tried.gains[0].held, 20.190729, kFunctions);  // fixed-pinned
 }
@@ -429,7 +429,7 @@ TEST(Buckling, MoreEqualColumnsThanABlockHoldsAreAllFound) {
     b.nodal_load(head, 2, i < 17 ? -1 : -0.5);
   }
   AnalysisSpec spec;
-  spec.modes = 17;
+  spec.become<BucklingKeys>().modes = 17;
   const BucklingResult r = modes_of(buckle(b, spec));
   expect_certified(r);
   ASSERT_EQ(r.modes.size(), 17u);
@@ -455,7 +455,7 @@ TEST(Buckling, AForgottenRestraintAcrossAFlatFrameIsNamed) {
 
 TEST(Buckling, MarchAgreesWhereThePrebucklingStateIsStraight) {
   AnalysisSpec spec;
-  spec.march = true;
+  spec.become<BucklingKeys>().march = true;
   Column c;
   c.b.fix(c.foot, {0, 2, 4});
   const BucklingResult r = modes_of(buckle(c.b, spec));
@@ -484,7 +484,7 @@ TEST(Buckling, MarchDiffersWhereForcesMove) {
   b.nodal_load(B, force6(4e4, 0, -2e5));
   b.nodal_load(C, force6(0, 0, -2e5));
   AnalysisSpec spec;
-  spec.march = true;
+  spec.become<BucklingKeys>().march = true;
   const BucklingResult r = modes_of(buckle(b, spec));
   ASSERT_TRUE(r.march_factor.has_value());
   EXPECT_LT(*r.march_factor, r.modes[0].factor);

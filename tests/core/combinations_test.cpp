@@ -207,19 +207,19 @@ Model cut_in_three(const Model& whole, MemberId id) {
 void add_analyses(Model& model) {
   AnalysisSpec second, stability, vibration, loaded;
   second.name = "second";
-  second.kind = AnalysisKind::p_delta;
+  second.become(AnalysisKind::p_delta);
   second.loads = {model.case_alone(CaseId(0))};
   stability = second;
   stability.name = "stability";
-  stability.kind = AnalysisKind::buckling;
-  stability.modes = 4;
+  stability.become(AnalysisKind::buckling);
+  stability.become<BucklingKeys>().modes = 4;
   vibration.name = "vibration";
-  vibration.kind = AnalysisKind::modal;
-  vibration.modes = 6;
+  vibration.become(AnalysisKind::modal);
+  vibration.become<ModalKeys>().modes = 6;
   loaded = vibration;
   loaded.name = "loaded";
-  loaded.after_analysis = "second";
-  loaded.after_loads = second.loads[0].name;
+  loaded.become<ModalKeys>().after_analysis = "second";
+  loaded.become<ModalKeys>().after_loads = second.loads[0].name;
   model.analyses = {second, stability, vibration, loaded};
   model.mass.from_loads = {{CaseId(0), 0.7}};
 }
@@ -324,11 +324,12 @@ TEST(CombinationsOfConstantLoads, AgreeWithTheMemberCutInThree) {
   for (Model model : {f.b.model, cut}) {
     AnalysisSpec spec;
     spec.name = "stability";
-    spec.kind = AnalysisKind::buckling;
+    spec.become(AnalysisKind::buckling);
     spec.loads = {model.case_alone(CaseId(0))};
-    spec.constant = model.case_alone(CaseId(0));
-    spec.constant->terms[0].second = 0.8;
-    spec.modes = 5;
+    BucklingKeys& keys = spec.become<BucklingKeys>();
+    keys.constant = model.case_alone(CaseId(0));
+    keys.constant->terms[0].second = 0.8;
+    keys.modes = 5;
     model.analyses = {spec};
     values[at++] = values_of(run(model), "stability");
   }

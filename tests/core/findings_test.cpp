@@ -19,9 +19,10 @@ constexpr double kFunctions = 1e-6;
 AnalysisSpec spec_of(const std::string& name, AnalysisKind kind, const Model& model, int modes) {
   AnalysisSpec spec;
   spec.name = name;
-  spec.kind = kind;
+  spec.become(kind);
   if (kind != AnalysisKind::modal) spec.loads = {model.case_alone(CaseId(0))};
-  spec.modes = modes;
+  if (kind == AnalysisKind::buckling) spec.become<BucklingKeys>().modes = modes;
+  if (kind == AnalysisKind::modal) spec.become<ModalKeys>().modes = modes;
   return spec;
 }
 
@@ -72,7 +73,7 @@ TEST(N1, AxialForceOnTheMemberOfACantilever) {
     EXPECT_LE(std::abs(m.factor / exact - 1), 1.2 * m.error + 1e-9) << a;
     EXPECT_TRUE(step.buckling->certificate.complete());
     AnalysisSpec fine = spec_of("stability", AnalysisKind::buckling, c.b.model, 1);
-    fine.functions = 6;
+    fine.become<BucklingKeys>().functions = 6;
     c.b.model.analyses = {fine};
     EXPECT_RELATIVE(step_of(run(c.b.model), "stability").buckling->lowest(), exact, 1e-8) << a;
   }
@@ -98,8 +99,8 @@ TEST(N1, VibrationAboutAForceInsideAMember) {
     }
     AnalysisSpec second = spec_of("second", AnalysisKind::p_delta, b.model, 0);
     AnalysisSpec modes = spec_of("modes", AnalysisKind::modal, b.model, 3);
-    modes.after_analysis = "second";
-    modes.after_loads = "G";
+    modes.become<ModalKeys>().after_analysis = "second";
+    modes.become<ModalKeys>().after_loads = "G";
     b.model.analyses = {second, modes};
     const RunResult r = run(b.model);
     EXPECT_TRUE(step_of(r, "second").outcome.stands());
@@ -296,7 +297,7 @@ TEST(N9, TheFewestModesThatReachAParticipationAndAHintThatHolds) {
   AnalysisSpec spec = spec_of("modes", AnalysisKind::modal, c.b.model, 0);
   for (const auto& [per_cent, count] :
        std::vector<std::pair<double, std::size_t>>{{60, 1}, {80, 2}, {86, 3}, {90, 5}}) {
-    spec.until = {per_cent, 0, 0};
+    spec.become<ModalKeys>().until = {per_cent, 0, 0};
     c.b.model.analyses = {spec};
     const RunResult r = run(c.b.model);
     EXPECT_EQ(step_of(r, "modes").modal->modes.size(), count) << per_cent;
@@ -349,8 +350,8 @@ TEST(N12, WhatAnAnalysisStandsOnRunsWithIt) {
   c.b.nodal_load(c.head, 2, -5e4);
   AnalysisSpec second = spec_of("second", AnalysisKind::p_delta, c.b.model, 0);
   AnalysisSpec modes = spec_of("m", AnalysisKind::modal, c.b.model, 1);
-  modes.after_analysis = "second";
-  modes.after_loads = "G";
+  modes.become<ModalKeys>().after_analysis = "second";
+  modes.become<ModalKeys>().after_loads = "G";
   c.b.model.analyses = {second, modes};
   const RunResult r = run(c.b.model, {"m"});
   EXPECT_TRUE(step_of(r, "m").outcome.stands()) << step_of(r, "m").outcome.reason;

@@ -16,7 +16,7 @@ constexpr double kFunctions = 1e-6;
 Step vibrate(FrameBuilder& b, const AnalysisSpec& options = {}) {
   AnalysisSpec spec = options;
   spec.name = "modal";
-  spec.kind = AnalysisKind::modal;
+  spec.become(AnalysisKind::modal);
   b.model.analyses = {spec};
   const RunResult r = run(b.model);
   for (const Step& s : r.steps) {
@@ -61,7 +61,7 @@ TEST(Modal, M1CantileverAndSimpleBeam) {
     Beam c;
     c.b.fix(c.left, {0, 2, 4});
     AnalysisSpec spec;
-    spec.modes = 5;
+    spec.become<ModalKeys>().modes = 5;
     const Step step = vibrate(c.b, spec);
     const ModalResult& r = modes_of(step);
     expect_certified(r);
@@ -79,7 +79,7 @@ TEST(Modal, M1CantileverAndSimpleBeam) {
   s.b.fix(s.left, {0, 2});
   s.b.fix(s.right, {2});
   AnalysisSpec spec;
-  spec.modes = 5;
+  spec.become<ModalKeys>().modes = 5;
   const Step step = vibrate(s.b, spec);
   for (int n = 1; n <= 5; ++n) {
     EXPECT_RELATIVE(modes_of(step).modes[n - 1].omega, std::pow(n * M_PI, 2), kFunctions);
@@ -92,8 +92,8 @@ TEST(Modal, RestraintsAreRankedForTheLowestFrequencyAndTried) {
     c.b.fix(c.left, {0, 2, 4});
     if (spring > 0) c.b.spring(c.right, 2, spring);
     AnalysisSpec spec;
-    spec.modes = 1;
-    spec.try_restraints = tries;
+    spec.become<ModalKeys>().modes = 1;
+    spec.become<ModalKeys>().try_restraints = tries;
     return modes_of(vibrate(c.b, spec));
   };
   const ModalResult r = lowest(0, 1);
@@ -109,14 +109,14 @@ TEST(Modal, TheHandFormulaStandsBesideAndMissingModesAreCounted) {
   Beam c;
   c.b.fix(c.left, {0, 2, 4});
   AnalysisSpec spec;
-  spec.modes = 2;
+  spec.become<ModalKeys>().modes = 2;
   const ModalResult r = modes_of(vibrate(c.b, spec));
   // Deflection of a cantilever under its weight: ω² = 162/13.
   EXPECT_RELATIVE(*r.by_hand[2], std::sqrt(162.0 / 13), 1e-3);
   EXPECT_FALSE(r.by_hand[1].has_value());
   // Effective mass 61.3, 18.8, 6.5, 3.3, 2.0 per cent: the fifth mode passes 90.
   EXPECT_EQ(r.enough[2], 5);
-  spec.modes = 5;
+  spec.become<ModalKeys>().modes = 5;
   EXPECT_EQ(modes_of(vibrate(c.b, spec)).enough[2], 0);
 }
 
@@ -159,7 +159,7 @@ TEST(Modal, M3ShearFrame) {
     right = r;
   }
   AnalysisSpec spec;
-  spec.modes = n;
+  spec.become<ModalKeys>().modes = n;
   const Step step = vibrate(b, spec);
   const ModalResult& r = modes_of(step);
   expect_certified(r);
@@ -181,13 +181,13 @@ TEST(Modal, M4AxialForceLowersAndRaisesFrequencies) {
     s.b.nodal_load(s.right, 0, -part * M_PI * M_PI);
     AnalysisSpec second, spec;
     second.name = "second";
-    second.kind = AnalysisKind::p_delta;
+    second.become(AnalysisKind::p_delta);
     second.loads = {s.b.model.case_alone(CaseId(0))};
     spec.name = "modal";
-    spec.kind = AnalysisKind::modal;
-    spec.modes = 1;
-    spec.after_analysis = "second";
-    spec.after_loads = "G";
+    spec.become(AnalysisKind::modal);
+    spec.become<ModalKeys>().modes = 1;
+    spec.become<ModalKeys>().after_analysis = "second";
+    spec.become<ModalKeys>().after_loads = "G";
     s.b.model.analyses = {second, spec};
     const RunResult r = run(s.b.model);
     const Step* step = r.find("modal", "G");
@@ -201,7 +201,7 @@ TEST(Modal, M5EffectiveMassesSumToWhatCanMove) {
   c.b.fix(c.left, {0, 2, 4});
   c.b.model.mass.lumped = true;
   AnalysisSpec spec;
-  spec.modes = 300;
+  spec.become<ModalKeys>().modes = 300;
   const Step step = vibrate(c.b, spec);
   const ModalResult& r = modes_of(step);
   double sum = 0;
@@ -230,7 +230,7 @@ TEST(Modal, M6RotaryInertiaAndShear) {
     b.fix(B, {0, 2});  // no axial modes between
     b.model.mass.rotary = rotary;
     AnalysisSpec spec;
-    spec.modes = 6;
+    spec.become<ModalKeys>().modes = 6;
     const Step step = vibrate(b, spec);
     const ModalResult& r = modes_of(step);
     int n = 0;
@@ -253,7 +253,7 @@ TEST(Modal, M6RotaryInertiaAndShear) {
 TEST(Modal, AFreeBeamHasItsRigidMotionsFirst) {
   Beam f;
   AnalysisSpec spec;
-  spec.modes = 5;
+  spec.become<ModalKeys>().modes = 5;
   const Step step = vibrate(f.b, spec);
   const ModalResult& r = modes_of(step);
   EXPECT_EQ(r.rigid, 3);  // two translations and a rotation in the plane
@@ -277,7 +277,7 @@ TEST(Modal, RepeatedModesOfEqualTowers) {
       b.model.mass.nodes.push_back({B, Vector3d::Constant(500)});
     }
     AnalysisSpec spec;
-    spec.modes = 2 * towers;
+    spec.become<ModalKeys>().modes = 2 * towers;
     const Step step = vibrate(b, spec);
     const ModalResult& r = modes_of(step);
     expect_certified(r);
@@ -292,8 +292,8 @@ TEST(Modal, AsManyModesAsReachAParticipation) {
   Beam c;
   c.b.fix(c.left, {0, 2, 4});
   AnalysisSpec spec;
-  spec.modes = 1;
-  spec.until = {0, 0, 90};
+  spec.become<ModalKeys>().modes = 1;
+  spec.become<ModalKeys>().until = {0, 0, 90};
   const Step step = vibrate(c.b, spec);
   const ModalResult& r = modes_of(step);
   double sum = 0;

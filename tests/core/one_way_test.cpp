@@ -26,8 +26,8 @@ SectionProperties axial_only(double A) {
 AnalysisSpec spec_of(const char* name, AnalysisKind kind, const Model& model) {
   AnalysisSpec spec;
   spec.name = name;
-  spec.kind = kind;
-  spec.iterate = kind == AnalysisKind::first_order;
+  spec.become(kind);
+  if (kind == AnalysisKind::first_order) spec.become<FirstOrderKeys>().iterate = true;
   for (const CaseId id : model.cases.ids()) spec.loads.push_back(model.case_alone(id));
   return spec;
 }
@@ -43,7 +43,7 @@ void expect_takes_up_at(const Step& step, double factor) {
 /// The linear one-way answer of the one load case with its events.
 RunResult run_linear(FrameBuilder& b) {
   AnalysisSpec spec = spec_of("one", AnalysisKind::first_order, b.model);
-  spec.events = true;
+  spec.become<FirstOrderKeys>().events = true;
   b.model.analyses = {spec};
   return run(b.model);
 }
@@ -152,7 +152,7 @@ TEST(OneWay, ABeamLiftsOffOneOfThreeSupports) {
   for (Support& support : b.model.supports) support.directions[2].only = 1;
   b.nodal_load(M, 2, -P);
   AnalysisSpec one = spec_of("one", AnalysisKind::first_order, b.model);
-  one.events = true;
+  one.become<FirstOrderKeys>().events = true;
   b.model.analyses = {one, spec_of("p-delta", AnalysisKind::p_delta, b.model)};
   const RunResult r = run(b.model);
   for (const char* name : {"one", "p-delta"}) {
@@ -391,7 +391,7 @@ TEST(OneWay, LoadsOnTiesGoToTheirEnds) {
     share(Vector3d(60, 0, -80) * 0.25 * L, 0.2 + 0.5 / 3);
     share(Vector3d(0, 0, -200) * 0.25 * L, 0.2 + 1.0 / 3);
     AnalysisSpec plain = spec_of("one", kind, c.model);
-    plain.iterate = false;
+    if (kind == AnalysisKind::first_order) plain.become<FirstOrderKeys>().iterate = false;
     c.model.analyses = {plain};
     const RunResult by_hand = run(c.model);
     const Step& expected = *by_hand.find("one", "G");
@@ -412,7 +412,7 @@ TEST(OneWay, PreloadedCrossedTies) {
   for (const MemberId tie : {bay.X1, bay.X2}) bay.b.model.members[tie].preload = 8e3;
   bay.b.nodal_load(bay.A1, 0, 20e3);
   AnalysisSpec one = spec_of("one", AnalysisKind::first_order, bay.b.model);
-  one.events = true;
+  one.become<FirstOrderKeys>().events = true;
   bay.b.model.analyses = {one, spec_of("p-delta", AnalysisKind::p_delta, bay.b.model)};
   const RunResult r = run(bay.b.model);
   const Step& step = *r.find("one", "G");
@@ -560,14 +560,13 @@ TEST(OneWay, ModesAreThoseOfTheFrameWithoutTheSlackTies) {
   bay.b.nodal_load(bay.B1, 2, -100e3);
   bay.b.model.materials[MaterialId(0)].density = 7850;
   AnalysisSpec buckling = spec_of("buckling", AnalysisKind::buckling, bay.b.model);
-  buckling.modes = 2;
+  buckling.become<BucklingKeys>().modes = 2;
   AnalysisSpec state = spec_of("p-delta", AnalysisKind::p_delta, bay.b.model);
   AnalysisSpec modal;
   modal.name = "modal";
-  modal.kind = AnalysisKind::modal;
-  modal.modes = 3;
-  modal.after_analysis = "p-delta";
-  modal.after_loads = "G";
+  modal.become<ModalKeys>().modes = 3;
+  modal.become<ModalKeys>().after_analysis = "p-delta";
+  modal.become<ModalKeys>().after_loads = "G";
   bay.b.model.analyses = {state, buckling, modal};
   const RunResult r = run(bay.b.model);
   const Step& factors = *r.find("buckling", "G");

@@ -282,7 +282,7 @@ TEST_P(S5, CantileverWithAxialLoadAlongIt) {
     b.uniform(m, 2, -GetParam().q);
     b.nodal_load(B, 0, H);
     AnalysisSpec options;
-    options.split = split;
+    options.become<PDeltaKeys>().split = split;
     const RunResult r = b.run(options);
     const Reader second(r, "p-delta");
     EXPECT_RELATIVE(-second.force(m, kMy, 0), GetParam().moment * H, kIterated);
@@ -368,7 +368,7 @@ TEST(PDelta, ChordOnlyLeavesOutTheBowOfTheMember) {
   b.fix(A, {0, 2, 4});
   b.nodal_load(B, force6(H, 0, -P));
   AnalysisSpec options;
-  options.between_nodes = false;
+  options.become<PDeltaKeys>().between_nodes = false;
   const RunResult r = b.run(options);
   const Reader second(r, "p-delta");
   const double tip = H / (3 - P);
@@ -423,10 +423,10 @@ TEST(PDelta, RunsOutOfRoundsAndSaysSo) {
   b.fix(D, {0, 2});
   b.nodal_load(B, force6(50e3, 0, -900e3));
   AnalysisSpec options;
-  options.iterations = 1;
+  options.become<PDeltaKeys>().iterations = 1;
   const RunResult r = b.run(options);
   EXPECT_EQ(r.find("p-delta", "G")->outcome.verdict, Verdict::iteration_limit);
-  options.iterations = 20;
+  options.become<PDeltaKeys>().iterations = 20;
   const RunResult good = b.run(options);
   const Step& step = *good.find("p-delta", "G");
   ASSERT_TRUE(step.outcome.stands());
@@ -449,7 +449,7 @@ TEST(PDelta, AxialForcesOfOtherLoads) {
   weight.nodal.push_back({B, force6(0, 0, -P), 0});
   b.model.cases.push_back(weight);
   AnalysisSpec options;
-  options.axial_from = b.model.case_alone(CaseId(1));
+  options.become<PDeltaKeys>().axial_from = b.model.case_alone(CaseId(1));
   const RunResult r = b.run(options);
   const Reader second(r, "p-delta");
   const double k = std::sqrt(P / EI);

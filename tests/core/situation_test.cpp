@@ -26,7 +26,7 @@ SectionProperties section() {
 AnalysisSpec of_case(const Model& model, AnalysisKind kind = AnalysisKind::first_order) {
   AnalysisSpec spec;
   spec.name = "test";
-  spec.kind = kind;
+  spec.become(kind);
   spec.loads = {model.case_alone(CaseId(0))};
   return spec;
 }

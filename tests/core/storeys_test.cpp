@@ -154,7 +154,7 @@ TEST(Envelopes, NameTheGoverningLoads) {
   plus.combination = minus.combination = true;
   AnalysisSpec spec;
   spec.name = "p-delta";
-  spec.kind = AnalysisKind::p_delta;
+  spec.become(AnalysisKind::p_delta);
   spec.loads = {plus, minus};
   f.b.model.analyses = {spec};
   const RunResult r = run(f.b.model);

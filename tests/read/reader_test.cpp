@@ -111,7 +111,7 @@ between_nodes = false
   ASSERT_EQ(f.model.analyses.size(), 1u);
   ASSERT_EQ(f.model.analyses[0].loads.size(), 3u);
   EXPECT_EQ(f.model.analyses[0].loads[1].name, "U2.2");
-  EXPECT_FALSE(f.model.analyses[0].between_nodes);
+  EXPECT_FALSE(f.model.analyses[0].p_delta().between_nodes);
 }
 
 TEST(Reader, WithoutAnalysesPDeltaAndBucklingOfEveryCombinationRun) {

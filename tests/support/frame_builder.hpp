@@ -146,7 +146,7 @@ class FrameBuilder {
     load_case();
     AnalysisSpec spec = options;
     spec.name = "p-delta";
-    spec.kind = AnalysisKind::p_delta;
+    spec.become(AnalysisKind::p_delta);
     spec.loads = {model.case_alone(CaseId(0))};
     model.analyses = {spec};
     return ulterix::run(model);

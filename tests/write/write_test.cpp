@@ -158,7 +158,7 @@ TEST(Tables, NamesWithQuotesAndCommasReadBackFromBothFiles) {
   b.nodal_load(last, 2, -1e3);
   AnalysisSpec spec;
   spec.name = "modes";
-  spec.kind = AnalysisKind::modal;
+  spec.become(AnalysisKind::modal);
   spec.loads = {};
   AnalysisSpec baseline;
   baseline.name = kBaseline;
@@ -198,14 +198,13 @@ TEST(Tables, RowsMatchTheirColumns) {
   twice.terms[0].second = 2;
   AnalysisSpec analysis;
   analysis.name = "p-delta";
-  analysis.kind = AnalysisKind::p_delta;
+  analysis.become(AnalysisKind::p_delta);
   analysis.loads = {b.model.case_alone(CaseId(0)), twice};
   AnalysisSpec buckling = analysis, modal;
   buckling.name = "buckling";
-  buckling.kind = AnalysisKind::buckling;
-  buckling.march = true;
+  buckling.become<BucklingKeys>().march = true;
   modal.name = "modal";
-  modal.kind = AnalysisKind::modal;
+  modal.become(AnalysisKind::modal);
   b.model.analyses = {analysis, buckling, modal};
   const RunResult r = run(b.model);
   const Workplace w;

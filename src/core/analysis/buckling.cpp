@@ -23,14 +23,14 @@ std::optional<double> factor_with(const ElasticFrame& frame, const AnalysisSpec&
   if (!held.stands()) return std::nullopt;
   AnalysisSpec first;
   first.loads = {loads};
-  if (spec.constant) first.loads.push_back(*spec.constant);
+  if (spec.buckling().constant) first.loads.push_back(*spec.buckling().constant);
   const std::vector<Step> steps = first_order(held, first);
   for (const Step& step : steps) {
     if (!step.has_state) return std::nullopt;
   }
   const AxialForces grows = axial_forces_along(Recovery(steps[0]));
   std::optional<AxialForces> stays;
-  if (spec.constant) stays = axial_forces_along(Recovery(steps[1]));
+  if (spec.buckling().constant) stays = axial_forces_along(Recovery(steps[1]));
   const auto mode = find_lowest_mode(held, {&grows, stays ? &*stays : nullptr});
   return mode ? std::optional(mode->factor) : std::nullopt;
 }
@@ -66,10 +66,9 @@ Outcome outcome_of(const BucklingResult& result, const LoadSet& loads) {
 
 /// The factor by stepping the load, beside that of the linear eigenproblem, and what the difference
 /// means.
-void march_up(const ElasticFrame& frame, const AnalysisSpec& spec, const Step& first,
-              BucklingResult& result) {
+void march_up(const ElasticFrame& frame, const Step& first, BucklingResult& result) {
   const double linear = result.modes.front().factor;
-  result.march = march(frame, spec, first, linear);
+  result.march = march(frame, first, linear);
   double low = 0, high = 0;
   for (const MarchStep& s : result.march) {
     if (s.stands) low = std::max(low, s.factor);
@@ -100,9 +99,9 @@ void solve_set(const ElasticFrame& frame, const AnalysisSpec& spec, const Step& 
   if (!step.outcome.stands()) return;
   step.outcome = {};
   BucklingOptions options;
-  options.wanted = spec.modes > 0 ? spec.modes : kDefaultModes;
-  options.functions = spec.functions;
-  options.tolerance = spec.mode_tolerance;
+  options.wanted = spec.buckling().modes > 0 ? spec.buckling().modes : kDefaultModes;
+  options.functions = spec.buckling().functions;
+  options.tolerance = spec.buckling().tolerance;
   const int wanted = options.wanted;
   const AxialForces grows = axial_forces_along(Recovery(first));
   auto result =
@@ -119,12 +118,12 @@ void solve_set(const ElasticFrame& frame, const AnalysisSpec& spec, const Step& 
     result->gains =
         rank_restraints(*frame.system, shaped->shape, shaped->factor / shaped->stiffness);
     // Below 1 the best restraint is told without being asked for.
-    const int asked = std::max(spec.try_restraints, result->lowest() < 1 ? 1 : 0);
+    const int asked = std::max(spec.buckling().try_restraints, result->lowest() < 1 ? 1 : 0);
     const auto tries = std::min<std::size_t>(result->gains.size(), std::size_t(asked));
     for (std::size_t i = 0; i < tries; ++i) {
       result->gains[i].held = factor_with(frame, spec, step.loads, result->gains[i]);
     }
-    if (spec.march) march_up(frame, spec, first, *result);
+    if (spec.buckling().march) march_up(frame, first, *result);
     const int few = static_cast<int>(result->modes.size());
     if (few < wanted && !result->limited) {
       result->remarks.push_back(
@@ -152,8 +151,8 @@ std::vector<Step> buckling(const ElasticFrame& given, const AnalysisSpec& spec,
     first = first_order(frame, linear);
   }
   std::optional<Step> constant;
-  if (spec.constant) {
-    linear.loads = {*spec.constant};
+  if (spec.buckling().constant) {
+    linear.loads = {*spec.buckling().constant};
     constant = first_order(frame, linear).front();
   }
   const Step* stays = constant ? &*constant : nullptr;
@@ -167,7 +166,7 @@ std::vector<Step> buckling(const ElasticFrame& given, const AnalysisSpec& spec,
     if (progress) progress(spec.name, double(i) / double(steps.size()));
     Step& step = steps[i];
     step.analysis = spec.name;
-    step.kind = spec.kind;
+    step.kind = spec.kind();
     step.loads = spec.loads[i];
     step.label = spec.loads[i].name;
     solve_set(frame, spec, first[i], stays, staying ? &*staying : nullptr, before, step);

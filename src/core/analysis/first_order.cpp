@@ -11,7 +11,7 @@ namespace {
 Step begin(const AnalysisSpec& spec, const LoadSet& loads) {
   Step step;
   step.analysis = spec.name;
-  step.kind = spec.kind;
+  step.kind = spec.kind();
   step.loads = loads;
   step.label = loads.name;
   return step;

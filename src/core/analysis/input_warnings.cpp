@@ -56,8 +56,8 @@ void add_modal(const ElasticFrame& frame, const AnalysisSpec& spec, std::vector<
 std::vector<std::string> input_warnings(const ElasticFrame& frame) {
   std::vector<std::string> all;
   for (const AnalysisSpec& spec : frame.system->model().analyses) {
-    if (spec.kind == AnalysisKind::buckling && frame.stands()) add_buckling(frame, spec, all);
-    if (spec.kind == AnalysisKind::modal) add_modal(frame, spec, all);
+    if (spec.kind() == AnalysisKind::buckling && frame.stands()) add_buckling(frame, spec, all);
+    if (spec.kind() == AnalysisKind::modal) add_modal(frame, spec, all);
   }
   return all;
 }

@@ -36,7 +36,7 @@ class ModalSolver {
         model_(frame_.model()),
         spec_(spec),
         mass_(frame_),
-        wanted_(spec.modes > 0 ? spec.modes : kDefaultModes) {
+        wanted_(spec.modal().modes > 0 ? spec.modal().modes : kDefaultModes) {
     if (state != nullptr) state_ = axial_forces_along(Recovery(*state));
   }
 
@@ -90,7 +90,7 @@ class ModalSolver {
       "nothing has mass: give density, [mass] nodes or from_loads";
 
   bool asks_for_participation() const {
-    return spec_.until[0] > 0 || spec_.until[1] > 0 || spec_.until[2] > 0;
+    return spec_.modal().until[0] > 0 || spec_.modal().until[1] > 0 || spec_.modal().until[2] > 0;
   }
 
   /// Member-planes that vibrate between their nodes.
@@ -110,7 +110,7 @@ class ModalSolver {
       for (ModeMember& m : input.members) m.lumped = false;
     }
     planes_ = massive_planes(input);
-    least_ = least_functions(frame_.dofs().size(), planes_, wanted_, spec_.functions);
+    least_ = least_functions(frame_.dofs().size(), planes_, wanted_, spec_.modal().functions);
     counts_ = first_counts(input, least_);
     problem_.emplace(std::move(input));
     return build();
@@ -146,8 +146,8 @@ class ModalSolver {
   void find() {
     ModeSearchOptions options;
     options.wanted = wanted_;
-    options.tolerance = kTwice * spec_.mode_tolerance;
-    options.functions = spec_.functions;
+    options.tolerance = kTwice * spec_.modal().tolerance;
+    options.functions = spec_.modal().functions;
     found_ = find_modes(*problem_, options);
     // Mass along members has modes without end: more functions show more of them.
     while (found_.count() < wanted_ && planes_ > 0 && least_ < kMostFunctions) {
@@ -189,7 +189,7 @@ class ModalSolver {
       }
       if (found_.count() < wanted_ || wanted_ >= kMostModes) return;
       wanted_ = std::min(2 * wanted_, kMostModes);
-      least_ = least_functions(frame_.dofs().size(), planes_, wanted_, spec_.functions);
+      least_ = least_functions(frame_.dofs().size(), planes_, wanted_, spec_.modal().functions);
     }
   }
 
@@ -200,8 +200,8 @@ class ModalSolver {
       bool all = true;
       for (std::size_t d = 0; d < 3; ++d) {
         sum[d] += effective_mass(d, i);
-        const bool asked = spec_.until[d] > 0 && result.total[d] > 0;
-        all = all && (!asked || 100 * sum[d] >= spec_.until[d] * result.total[d]);
+        const bool asked = spec_.modal().until[d] > 0 && result.total[d] > 0;
+        all = all && (!asked || 100 * sum[d] >= spec_.modal().until[d] * result.total[d]);
       }
       if (all) return static_cast<int>(i) + 1;
     }
@@ -344,9 +344,10 @@ class ModalSolver {
   /// Finds so many modes, and takes the numbers that do reach enough.
   void try_hints(int most, ModalResult& result) {
     AnalysisSpec more = spec_;
-    more.until = {};
+    ModalKeys& asked = more.become<ModalKeys>();
+    asked.until = {};
     for (int modes = most; modes <= kMostModes; modes = modes + modes / 4 + 2) {
-      more.modes = modes;
+      asked.modes = modes;
       ModalSolver trial(whole_, more, nullptr);
       trial.state_ = state_;
       if (!trial.prepare().stands()) return;
@@ -371,8 +372,8 @@ class ModalSolver {
   void compare_with_consistent(ModalResult& result) const {
     if (result.modes.empty() || result.modes.front().omega <= 0) return;
     AnalysisSpec one = spec_;
-    one.modes = 1;
-    one.until = {};
+    one.become<ModalKeys>().modes = 1;
+    one.become<ModalKeys>().until = {};
     ModalSolver consistent(whole_, one, nullptr);
     consistent.state_ = state_;
     consistent.make_consistent();
@@ -414,7 +415,8 @@ void find_gains(const ElasticFrame& frame, const AnalysisSpec& spec, const Step*
   const VibrationMode& lowest = result.modes.front();
   result.gains = rank_restraints(*frame.system, lowest.shape,
                                  1 / (lowest.modal_mass * 4 * M_PI * lowest.omega));
-  const auto tries = std::min<std::size_t>(result.gains.size(), std::size_t(spec.try_restraints));
+  const auto tries =
+      std::min<std::size_t>(result.gains.size(), std::size_t(spec.modal().try_restraints));
   for (std::size_t i = 0; i < tries; ++i) {
     const ElasticFrame held = with_restraint(frame, result.gains[i]);
     if (held.stands()) result.gains[i].held = ModalSolver(held, spec, state).lowest();
@@ -428,7 +430,7 @@ Step modal(const ElasticFrame& frame, const AnalysisSpec& spec, const Step* stat
   if (progress) progress(spec.name, 0);
   Step step;
   step.analysis = spec.name;
-  step.kind = spec.kind;
+  step.kind = spec.kind();
   if (state != nullptr) step.loads = state->loads;
   step.label = state != nullptr ? state->loads.name : "no loads";
   auto result = std::make_shared<ModalResult>();

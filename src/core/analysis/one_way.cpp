@@ -88,7 +88,7 @@ std::optional<Step> linear(const ElasticFrame& frame, const AnalysisSpec& spec,
   if (!frame.stands()) return std::nullopt;
   AnalysisSpec one;
   one.name = spec.name;
-  one.kind = spec.kind;
+  one.keys = spec.keys;
   one.loads = {loads};
   return first_order(frame, one).front();
 }
@@ -140,7 +140,7 @@ Step without_state(const OneWayFrames& frames, const AnalysisSpec& spec, const L
                    const ElasticFrame& frame, const IdleSet& idle) {
   Step step;
   step.analysis = spec.name;
-  step.kind = spec.kind;
+  step.kind = spec.kind();
   step.loads = loads;
   step.label = loads.name;
   step.outcome.verdict = frame.mechanisms.empty() ? Verdict::not_solvable : Verdict::mechanism;
@@ -503,7 +503,7 @@ std::vector<OneWayEvent> find_events(const OneWayFrames& kept_frames, const Anal
   const std::unique_ptr<OneWayFrames> own = kept_frames.without_frames();
   const OneWayFrames& frames = *own;
   const auto set_at = [&](double lambda) {
-    const OneWayState s = spec.kind == AnalysisKind::p_delta
+    const OneWayState s = spec.kind() == AnalysisKind::p_delta
                               ? solve_one_way_p_delta(frames, spec, loads, lambda)
                               : solve_one_way(frames, spec, loads, lambda);
     return s.step.has_state ? std::optional(s.idle) : std::nullopt;

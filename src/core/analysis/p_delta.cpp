@@ -179,19 +179,19 @@ std::optional<StartForces> axial_forces_of(const ElasticFrame& frame, const Anal
                                            std::string& reason) {
   const FrameSystem& system = *frame.system;
   AnalysisSpec first;
-  first.loads = {*spec.axial_from};
+  first.loads = {*spec.p_delta().axial_from};
   const Step baseline = first_order(frame, first).front();
   if (!baseline.outcome.stands()) {
     reason = baseline.outcome.reason;
     return std::nullopt;
   }
-  PDeltaRounds iteration(frame, spec, *spec.axial_from);
+  PDeltaRounds iteration(frame, spec.p_delta(), *spec.p_delta().axial_from);
   const auto end = iteration.run(1, system.axial_forces(*baseline.applied, baseline.state));
   if (end == PDeltaRounds::End::converged) {
     return system.mean_axial_forces(*iteration.applied(), iteration.state());
   }
   reason = fmt::format("the loads of axial_from, {}, are above their critical load",
-                       spec.axial_from->name);
+                       spec.p_delta().axial_from->name);
   return std::nullopt;
 }
 
@@ -202,7 +202,7 @@ void solve_with_given(const ElasticFrame& frame, const AnalysisSpec& spec,
     step.outcome = baseline.outcome;
     return;
   }
-  PDeltaRounds iteration(frame, spec, step.loads);
+  PDeltaRounds iteration(frame, spec.p_delta(), step.loads);
   iteration.give_axial_forces(forces);
   if (iteration.run(1, forces) == PDeltaRounds::End::converged) {
     take(frame, iteration, step);
@@ -210,7 +210,7 @@ void solve_with_given(const ElasticFrame& frame, const AnalysisSpec& spec,
   }
   step.outcome.verdict = Verdict::above_critical_load;
   step.outcome.reason = fmt::format("above the critical load: the axial forces of {} are too large",
-                                    spec.axial_from->name);
+                                    spec.p_delta().axial_from->name);
 }
 
 }  // namespace
@@ -253,7 +253,7 @@ void solve_one(const ElasticFrame& frame, const AnalysisSpec& spec, const Step& 
     step.outcome = {Verdict::not_solvable, *words, {}, 0, 0};
     return;
   }
-  PDeltaRounds iteration(frame, spec, step.loads);
+  PDeltaRounds iteration(frame, spec.p_delta(), step.loads);
   const PDeltaRounds::End end = iteration.run(1, first);
   switch (end) {
     case PDeltaRounds::End::converged:
@@ -301,15 +301,15 @@ std::vector<Step> p_delta(const ElasticFrame& frame, const AnalysisSpec& spec,
   std::atomic<int> done = 0;
   std::optional<StartForces> given;
   std::string no_forces;
-  if (spec.axial_from && frame.stands()) given = axial_forces_of(frame, spec, no_forces);
+  if (spec.p_delta().axial_from && frame.stands()) given = axial_forces_of(frame, spec, no_forces);
   const auto solve = [&](std::size_t i) {
     if (progress) progress(spec.name, double(done) / double(spec.loads.size()));
     Step& step = steps[i];
     step.analysis = spec.name;
-    step.kind = spec.kind;
+    step.kind = spec.kind();
     step.loads = spec.loads[i];
     step.label = spec.loads[i].name;
-    step.split = spec.split;
+    step.split = spec.p_delta().split;
     if (given) {
       solve_with_given(frame, spec, *given, baseline[i], step);
     } else if (!no_forces.empty()) {
@@ -329,14 +329,13 @@ std::vector<Step> p_delta(const ElasticFrame& frame, const AnalysisSpec& spec,
   return steps;
 }
 
-std::vector<MarchStep> march(const ElasticFrame& frame, const AnalysisSpec& spec,
-                             const Step& baseline, double guess) {
+std::vector<MarchStep> march(const ElasticFrame& frame, const Step& baseline, double guess) {
   std::vector<MarchStep> steps;
   if (!baseline.outcome.stands() || !(guess > 0)) return steps;
   constexpr int kMostSteps = 60;
   const LoadSet& loads = baseline.loads;
   StartForces per_load = frame.system->axial_forces(*baseline.applied, baseline.state);
-  PDeltaRounds iteration(frame, spec, loads);
+  PDeltaRounds iteration(frame, PDeltaKeys{}, loads);
   double low = 0, high = 0, next = guess / 2;
   while (static_cast<int>(steps.size()) < kMostSteps) {
     MarchStep step;

@@ -19,7 +19,7 @@ constexpr double kRoundingFloor = 1e-6;
 
 void PDeltaRounds::refine(const Assembly& assembly, State& now) {
   const State acting = now;
-  const RefinedSolution solved = solve_refined({system_, *applied_, acting, spec_.split}, factor_,
+  const RefinedSolution solved = solve_refined({system_, *applied_, acting, keys_.split}, factor_,
                                                assembly.rhs, assembly.loads);
   system_.set_motion(solved.q.col(0), solved.rest.col(0), now);
   solve_error_ = solved.errors.front();
@@ -103,7 +103,7 @@ bool PDeltaRounds::stagnates() const {
     const ConvergenceRound& r = rounds_[rounds_.size() - 1 - back];
     return std::max(r.change_u, r.change_n);
   };
-  return change(0) > spec_.tolerance && change(0) <= kRoundingFloor &&
+  return change(0) > keys_.tolerance && change(0) <= kRoundingFloor &&
          change(0) > 0.3 * change(kRoundsBack);
 }
 
@@ -117,15 +117,15 @@ PDeltaRounds::End PDeltaRounds::run(double lambda, const StartForces& start) {
   State before(system_.model());
   VectorXd q = VectorXd::Zero(system_.dofs().size());
   bool last = factor_.flops() < kIterativeFlops, refining = false;
-  for (int round = 1; round <= spec_.iterations; ++round) {
+  for (int round = 1; round <= keys_.iterations; ++round) {
     State now = state_at_rest(system_.situation());
     now.geometric = true;
-    now.between_nodes = spec_.between_nodes;
+    now.between_nodes = keys_.between_nodes;
     now.lambda = lambda;
     now.axial_given = given_.has_value();
     for (const MemberId id : system_.model().members.ids())
       now.members[id].axial_start = forces[id];
-    const Assembly assembly = system_.assemble(applied, now, spec_.split);
+    const Assembly assembly = system_.assemble(applied, now, keys_.split);
     bool proven = last;
     if (!solve(assembly, q, proven)) return End::not_definite;
     if (!q.allFinite()) return End::not_finite;
@@ -139,7 +139,7 @@ PDeltaRounds::End PDeltaRounds::run(double lambda, const StartForces& start) {
     rounds_.push_back(record);
     stagnates_ = stagnates();
     const bool small = given_.has_value() ||
-                       (record.change_u <= spec_.tolerance && record.change_n <= spec_.tolerance);
+                       (record.change_u <= keys_.tolerance && record.change_n <= keys_.tolerance);
     if ((small || stagnates_) && proven) {
       bool settled = refining || given_.has_value();
       if (!refining) {
@@ -148,7 +148,7 @@ PDeltaRounds::End PDeltaRounds::run(double lambda, const StartForces& start) {
         const StartForces refined = system_.axial_forces(applied, now);
         const ConvergenceRound moved = compare(rough, now, found, refined);
         found = refined;
-        settled = settled || std::max(moved.change_u, moved.change_n) <= spec_.tolerance;
+        settled = settled || std::max(moved.change_u, moved.change_n) <= keys_.tolerance;
       }
       if (settled) {
         state_ = now;

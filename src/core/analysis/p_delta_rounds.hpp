@@ -20,11 +20,11 @@ class PDeltaRounds {
  public:
   enum class End { converged, not_definite, limit, not_finite };
 
-  PDeltaRounds(const ElasticFrame& frame, const AnalysisSpec& spec, const LoadSet& loads)
+  PDeltaRounds(const ElasticFrame& frame, const PDeltaKeys& keys, const LoadSet& loads)
       : frame_(frame),
         system_(*frame.system),
         factor_(system_.pattern()),
-        spec_(spec),
+        keys_(keys),
         loads_(loads) {}
 
   /// The axial forces that act are given (the mean of each member): one round is enough.
@@ -63,7 +63,7 @@ class PDeltaRounds {
   const ElasticFrame& frame_;
   const FrameSystem& system_;
   Factorisation factor_;
-  const AnalysisSpec& spec_;
+  PDeltaKeys keys_;
   const LoadSet& loads_;
   std::shared_ptr<const AppliedLoads> applied_;  // of the last run
   State state_;

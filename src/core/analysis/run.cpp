@@ -26,8 +26,9 @@ bool wanted(const std::vector<std::string>& only, const std::string& name) {
 std::vector<std::string> with_what_they_need(const Model& model, std::vector<std::string> only) {
   for (std::size_t i = 0; i < only.size(); ++i) {
     for (const AnalysisSpec& spec : model.analyses) {
-      if (spec.name != only[i] || spec.after_analysis.empty()) continue;
-      if (!wanted(only, spec.after_analysis)) only.push_back(spec.after_analysis);
+      if (spec.name != only[i] || spec.kind() != AnalysisKind::modal) continue;
+      const std::string& needed = spec.modal().after_analysis;
+      if (!needed.empty() && !wanted(only, needed)) only.push_back(needed);
     }
   }
   return only;
@@ -103,8 +104,9 @@ std::vector<Step> baseline_of(const std::vector<Step>& base, const AnalysisSpec&
 /// Unstressed, or about each state asked for.
 std::vector<Step> run_modal(const RunResult& result, const ElasticFrame& frame,
                             const AnalysisSpec& spec, const Progress& progress) {
-  if (spec.after_analysis.empty()) return {modal(frame, spec, nullptr, progress)};
-  const Step* state = result.find(spec.after_analysis, spec.after_loads);
+  const ModalKeys& keys = spec.modal();
+  if (keys.after_analysis.empty()) return {modal(frame, spec, nullptr, progress)};
+  const Step* state = result.find(keys.after_analysis, keys.after_loads);
   if (state != nullptr && state->has_state && state->state.lambda == 1) {
     if (!state->state.one_way) return {modal(frame, spec, state, progress)};
     const ElasticFrame& left = result.frame_of(*state);
@@ -116,11 +118,11 @@ std::vector<Step> run_modal(const RunResult& result, const ElasticFrame& frame,
   }
   Step step;
   step.analysis = spec.name;
-  step.kind = spec.kind;
-  step.label = spec.after_loads;
+  step.kind = spec.kind();
+  step.label = keys.after_loads;
   step.outcome = {state != nullptr ? state->outcome.verdict : Verdict::not_solvable,
-                  fmt::format("{} under {} has no state to vibrate about", spec.after_analysis,
-                              spec.after_loads),
+                  fmt::format("{} under {} has no state to vibrate about", keys.after_analysis,
+                              keys.after_loads),
                   {},
                   0,
                   0};
@@ -133,7 +135,8 @@ std::optional<double> factor_of_analysis(const RunResult& result, const std::str
   for (const Step& step : result.steps) {
     if (!step.buckling || step.loads.name != loads || step.buckling->modes.empty()) continue;
     for (const AnalysisSpec& spec : result.model->analyses) {
-      const bool plain = spec.name == step.analysis && spec.holds.empty() && !spec.constant;
+      const bool plain =
+          spec.name == step.analysis && spec.holds.empty() && !spec.buckling().constant;
       if (plain) return step.buckling->lowest();
     }
   }
@@ -157,7 +160,7 @@ void find_reserves(RunResult& result, const Progress& progress) {
 /// The frames of the one-way items under the holds of an analysis.
 OneWayFrames& one_way_frames(RunResult& result, const AnalysisSpec& spec) {
   const std::string key =
-      spec.holds.empty() || spec.kind == AnalysisKind::buckling ? "" : spec.name;
+      spec.holds.empty() || spec.kind() == AnalysisKind::buckling ? "" : spec.name;
   std::unique_ptr<OneWayFrames>& frames = result.one_way[key];
   if (!frames) {
     const Situation& situation = result.frame.system->situation();
@@ -176,12 +179,12 @@ std::vector<Step> run_one_way(RunResult& result, const AnalysisSpec& spec,
   for (const LoadSet& loads : spec.loads) {
     if (progress) progress(spec.name, double(steps.size()) / double(spec.loads.size()));
     OneWayState state =
-        spec.kind == AnalysisKind::p_delta
+        spec.kind() == AnalysisKind::p_delta
             ? solve_one_way_p_delta(frames, spec, loads, 1, before ? &*before : nullptr)
             : solve_one_way(frames, spec, loads, 1, before ? &*before : nullptr);
     if (state.step.has_state) before = state.idle;
     Step step = std::move(state.step);
-    if (spec.kind == AnalysisKind::buckling && step.has_state) {
+    if (spec.kind() == AnalysisKind::buckling && step.has_state) {
       // About the state that the loads give.
       AnalysisSpec one = spec;
       one.loads = {loads};
@@ -193,10 +196,10 @@ std::vector<Step> run_one_way(RunResult& result, const AnalysisSpec& spec,
       step.applied = linear.applied;
     }
     step.analysis = spec.name;
-    step.kind = spec.kind;
+    step.kind = spec.kind();
     step.loads = loads;
     step.label = loads.name;
-    if (spec.events && step.has_state) step.events = find_events(frames, spec, loads);
+    if (spec.wants_events() && step.has_state) step.events = find_events(frames, spec, loads);
     steps.push_back(std::move(step));
   }
   return steps;
@@ -205,10 +208,10 @@ std::vector<Step> run_one_way(RunResult& result, const AnalysisSpec& spec,
 /// One analysis; with holds of its own on a frame and a baseline of its own.
 std::vector<Step> run_one(RunResult& result, const std::vector<Step>& base,
                           const AnalysisSpec& spec, const Progress& progress) {
-  const bool acts =
-      spec.kind == AnalysisKind::p_delta || spec.kind == AnalysisKind::buckling || spec.iterate;
+  const bool acts = spec.kind() == AnalysisKind::p_delta || spec.kind() == AnalysisKind::buckling ||
+                    (spec.kind() == AnalysisKind::first_order && spec.first_order().iterate);
   const bool one_way = acts && result.model->has_one_way();
-  if (spec.kind == AnalysisKind::buckling) {
+  if (spec.kind() == AnalysisKind::buckling) {
     if (one_way) return run_one_way(result, spec, progress);
     return buckling(result.frame, spec, baseline_of(base, spec), progress);  // holds by itself
   }
@@ -225,11 +228,11 @@ std::vector<Step> run_one(RunResult& result, const std::vector<Step>& base,
   }
   if (one_way) return run_one_way(result, spec, progress);
   const ElasticFrame& frame = *own;
-  if (spec.kind == AnalysisKind::p_delta) return p_delta(frame, spec, first, progress);
-  if (spec.kind == AnalysisKind::modal) return run_modal(result, frame, spec, progress);
+  if (spec.kind() == AnalysisKind::p_delta) return p_delta(frame, spec, first, progress);
+  if (spec.kind() == AnalysisKind::modal) return run_modal(result, frame, spec, progress);
   for (Step& step : first) {
     step.analysis = spec.name;
-    step.kind = spec.kind;
+    step.kind = spec.kind();
   }
   return first;
 }
@@ -248,7 +251,7 @@ void add_remarks(RunResult& result) {
   if (!model.has_one_way()) return;
   const bool modal =
       std::any_of(model.analyses.begin(), model.analyses.end(), [](const AnalysisSpec& a) {
-        return a.kind == AnalysisKind::modal && a.after_analysis.empty();
+        return a.kind() == AnalysisKind::modal && a.modal().after_analysis.empty();
       });
   result.remarks.push_back(
       fmt::format("first-order{} takes one-way members and supports both ways, without their slack",

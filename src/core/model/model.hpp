@@ -162,29 +162,81 @@ struct Hold {
   std::array<bool, 6> directions = {};
 };
 
+/// What only a first-order analysis is asked.
+struct FirstOrderKeys {
+  bool iterate = false;  ///< one-way members and supports act one way
+  bool events = false;   ///< the load factor of every switch of one-way items is located
+};
+
+struct PDeltaKeys {
+  int split = 0;              ///< pieces of a member at the least
+  int iterations = 50;        ///< rounds at most
+  double tolerance = 1e-8;    ///< change of displacements and of axial forces
+  bool between_nodes = true;  ///< P-δ too
+  bool events = false;        ///< as in FirstOrderKeys
+  /// These loads make the axial forces that act on the bent shape, not each set its own.
+  std::optional<LoadSet> axial_from;
+};
+
+/// What a search for modes is asked, in buckling and vibration.
+struct ModeKeys {
+  int modes = 0;            ///< how many; 0: the default of the kind
+  int functions = 0;        ///< of a member and plane at the least; 0: auto
+  double tolerance = 1e-6;  ///< of factors and frequencies, relative
+  int try_restraints = 0;   ///< so many of the best restraints are re-analysed
+};
+
+struct BucklingKeys : ModeKeys {
+  bool march = false;               ///< step the load instead of one linear eigenproblem
+  std::optional<LoadSet> constant;  ///< acts in full, the sets in `loads` grow
+};
+
+struct ModalKeys : ModeKeys {
+  std::array<double, 3> until = {};  ///< participation wanted in x, y, z, per cent
+  /// Vibration about the state of these loads in this analysis; empty: no loads.
+  std::string after_analysis, after_loads;
+};
+
 struct AnalysisSpec {
   std::string name;
-  AnalysisKind kind = AnalysisKind::first_order;
   std::vector<LoadSet> loads;
   std::vector<Hold> holds;
-  int split = 0;                 ///< p-delta: pieces of a member at the least
-  int functions = 0;             ///< buckling, modal: of a member and plane at the least; 0: auto
-  double mode_tolerance = 1e-6;  ///< buckling, modal: of factors and frequencies, relative
-  int iterations = 50;           ///< p-delta: rounds at most
-  double tolerance = 1e-8;       ///< p-delta: change of displacements and of axial forces
-  bool between_nodes = true;     ///< p-delta: P-δ too
-  bool iterate = false;          ///< first-order: one-way members and supports act one way
-  bool events = false;           ///< the load factor of every switch of one-way items is located
-  /// p-delta: these loads make the axial forces that act on the bent shape, not each set its own.
-  std::optional<LoadSet> axial_from;
-  int modes = 0;                     ///< buckling and modal: how many; 0: the default of the kind
-  bool march = false;                ///< buckling: step the load instead of one linear eigenproblem
-  std::optional<LoadSet> constant;   ///< buckling: acts in full, the sets in `loads` grow
-  std::array<double, 3> until = {};  ///< modal: participation wanted in x, y, z, per cent
-  /// modal: vibration about the state of these loads in this analysis; empty: no loads.
-  std::string after_analysis, after_loads;
-  int try_restraints = 0;  ///< buckling: so many of the best restraints are re-analysed
   int line = 0;
+  /// What the kind is asked, in the order of AnalysisKind.
+  std::variant<FirstOrderKeys, PDeltaKeys, BucklingKeys, ModalKeys> keys;
+
+  AnalysisKind kind() const { return static_cast<AnalysisKind>(keys.index()); }
+  const FirstOrderKeys& first_order() const { return std::get<FirstOrderKeys>(keys); }
+  const PDeltaKeys& p_delta() const { return std::get<PDeltaKeys>(keys); }
+  const BucklingKeys& buckling() const { return std::get<BucklingKeys>(keys); }
+  const ModalKeys& modal() const { return std::get<ModalKeys>(keys); }
+  /// The keys of a kind, to be filled in; those of another kind are given up.
+  template <class Keys>
+  Keys& become() {
+    return std::holds_alternative<Keys>(keys) ? std::get<Keys>(keys) : keys.emplace<Keys>();
+  }
+  void become(AnalysisKind kind) {
+    switch (kind) {
+      case AnalysisKind::first_order:
+        become<FirstOrderKeys>();
+        break;
+      case AnalysisKind::p_delta:
+        become<PDeltaKeys>();
+        break;
+      case AnalysisKind::buckling:
+        become<BucklingKeys>();
+        break;
+      case AnalysisKind::modal:
+        become<ModalKeys>();
+        break;
+    }
+  }
+  /// Switches of one-way items on the way to the full load are asked for.
+  bool wants_events() const {
+    if (const auto* linear = std::get_if<FirstOrderKeys>(&keys)) return linear->events;
+    const auto* second = std::get_if<PDeltaKeys>(&keys);
+    return second != nullptr && second->events;
+  }
 };
 
 /// Mass put on a node, kg by direction.
