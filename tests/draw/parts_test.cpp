@@ -97,8 +97,8 @@ struct Both {
 
   explicit Both(FrameBuilder& b)
       : result(b.run()),
-        first(*result.frame.system, *result.find("first-order", "G")),
-        second(*result.frame.system, *result.find("p-delta", "G")),
+        first(*result.find("first-order", "G")),
+        second(*result.find("p-delta", "G")),
         steps({{&first, "first-order"}, {&second, "p-delta"}}) {}
 };
 
