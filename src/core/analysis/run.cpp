@@ -9,6 +9,7 @@
 
 #include "core/analysis/buckling.hpp"
 #include "core/analysis/first_order.hpp"
+#include "core/analysis/large_displacement.hpp"
 #include "core/analysis/modal.hpp"
 #include "core/analysis/p_delta.hpp"
 #include "core/analysis/restraints.hpp"
@@ -229,6 +230,9 @@ std::vector<Step> run_one(RunResult& result, const std::vector<Step>& base,
   if (one_way) return run_one_way(result, spec, progress);
   const ElasticFrame& frame = *own;
   if (spec.kind() == AnalysisKind::p_delta) return p_delta(frame, spec, first, progress);
+  if (spec.kind() == AnalysisKind::large_displacement) {
+    return large_displacement(frame, spec, first, progress);
+  }
   if (spec.kind() == AnalysisKind::modal) return run_modal(result, frame, spec, progress);
   for (Step& step : first) {
     step.analysis = spec.name;

@@ -42,9 +42,59 @@ void add_vertex(const std::array<double, 3>& c, std::vector<double>& roots) {
 
 }  // namespace
 
+namespace {
+
+/// Values at ξ of the five polynomials that are 1 at one of five equal places and 0 at the others.
+std::array<double, 5> weights_at(double xi) {
+  std::array<double, 5> w;
+  for (std::size_t i = 0; i < 5; ++i) {
+    w[i] = 1;
+    for (std::size_t j = 0; j < 5; ++j) {
+      if (j != i) w[i] *= (4 * xi - double(j)) / (double(i) - double(j));
+    }
+  }
+  return w;
+}
+
+/// Their derivatives by ξ.
+std::array<double, 5> rates_at(double xi) {
+  std::array<double, 5> r{};
+  for (std::size_t i = 0; i < 5; ++i) {
+    for (std::size_t k = 0; k < 5; ++k) {
+      if (k == i) continue;
+      double product = 4 / (double(i) - double(k));
+      for (std::size_t j = 0; j < 5; ++j) {
+        if (j != i && j != k) product *= (4 * xi - double(j)) / (double(i) - double(j));
+      }
+      r[i] += product;
+    }
+  }
+  return r;
+}
+
+}  // namespace
+
+MemberLine::Span MemberLine::Span::through(const std::array<LinePoint, 5>& points) {
+  const double from = points.front().x, to = points.back().x;
+  Span span{from, to, BendingCurve::straight(to - from, 0, 0),
+            BendingCurve::straight(to - from, 0, 0)};
+  span.sampled = std::make_shared<const std::array<LinePoint, 5>>(points);
+  const double a = points[0].forces[0], b = points[2].forces[0], c = points[4].forces[0];
+  span.N = {a, 4 * b - 3 * a - c, 2 * a + 2 * c - 4 * b};
+  return span;
+}
+
 LinePoint MemberLine::Span::at(double xi) const {
   LinePoint p;
   p.x = from + xi * (to - from);
+  if (sampled) {
+    const auto w = weights_at(xi);
+    for (std::size_t i = 0; i < 5; ++i) {
+      p.forces += w[i] * (*sampled)[i].forces;
+      p.displacement += w[i] * (*sampled)[i].displacement;
+    }
+    return p;
+  }
   const BendingState bz = z.at(xi), by = y.at(xi);
   p.forces << polynomial(N, xi), y.shear(xi), z.shear(xi), polynomial(T, xi), bz.M, by.M;
   const double stretch = xi * (N[0] + xi * (N[1] / 2 + xi * N[2] / 3)) * (to - from);
@@ -61,6 +111,19 @@ LinePoint MemberLine::at(double x) const {
 
 std::vector<double> MemberLine::stationary_places(const Span& span) const {
   std::vector<double> roots;
+  if (span.sampled) {
+    for (Eigen::Index q = 0; q < 6; ++q) {
+      add_roots(
+          [&span, q](double xi) {
+            const auto r = rates_at(xi);
+            double rate = 0;
+            for (std::size_t i = 0; i < 5; ++i) rate += r[i] * (*span.sampled)[i].forces[q];
+            return rate;
+          },
+          roots);
+    }
+    return roots;
+  }
   for (const BendingCurve* curve : {&span.z, &span.y}) {
     if (!curve->may_have_inner_extremes()) continue;
     add_roots([curve](double xi) { return curve->moment_rate(xi); }, roots);

@@ -1,6 +1,7 @@
 #pragma once
 
 #include <array>
+#include <memory>
 #include <vector>
 
 #include "core/element/bending_segment.hpp"
@@ -30,6 +31,10 @@ class MemberLine {
     std::array<double, 3> T = {0, 0, 0};
     double u_start = 0, axial_flexibility = 0;  ///< m; 1/(E·A), 1/N
     double strain = 0;                          ///< of the axis without force
+    /// Of finite motion: five equal places, which a polynomial joins, instead of the above.
+    std::shared_ptr<const std::array<LinePoint, 5>> sampled = nullptr;
+
+    static Span through(const std::array<LinePoint, 5>& points);
 
     LinePoint at(double xi) const;
   };

@@ -197,19 +197,38 @@ struct ModalKeys : ModeKeys {
   std::string after_analysis, after_loads;
 };
 
+/// How the load is led along its path.
+enum class PathControl { automatic, load, arc_length, displacement };
+
+struct LargeDisplacementKeys {
+  PathControl control = PathControl::automatic;
+  Place lead;          ///< displacement control: of a node,
+  double lead_to = 0;  ///< from 0 to this, m or rad
+  int steps = 10;      ///< of the load factor or the displacement, to begin with
+  bool follow_branch = false;
+  bool stop_at_limit = false;
+  double stop_at_factor = 0;        ///< 0: at the full load
+  int most_steps = 0;               ///< 0: the default
+  int pieces = 0;                   ///< of a member; 0: as many as the change from n to 2n asks for
+  std::optional<LoadSet> constant;  ///< acts in full from the start
+};
+
 struct AnalysisSpec {
   std::string name;
   std::vector<LoadSet> loads;
   std::vector<Hold> holds;
   int line = 0;
   /// What the kind is asked, in the order of AnalysisKind.
-  std::variant<FirstOrderKeys, PDeltaKeys, BucklingKeys, ModalKeys> keys;
+  std::variant<FirstOrderKeys, PDeltaKeys, BucklingKeys, ModalKeys, LargeDisplacementKeys> keys;
 
   AnalysisKind kind() const { return static_cast<AnalysisKind>(keys.index()); }
   const FirstOrderKeys& first_order() const { return std::get<FirstOrderKeys>(keys); }
   const PDeltaKeys& p_delta() const { return std::get<PDeltaKeys>(keys); }
   const BucklingKeys& buckling() const { return std::get<BucklingKeys>(keys); }
   const ModalKeys& modal() const { return std::get<ModalKeys>(keys); }
+  const LargeDisplacementKeys& large_displacement() const {
+    return std::get<LargeDisplacementKeys>(keys);
+  }
   /// The keys of a kind, to be filled in; those of another kind are given up.
   template <class Keys>
   Keys& become() {
@@ -228,6 +247,9 @@ struct AnalysisSpec {
         break;
       case AnalysisKind::modal:
         become<ModalKeys>();
+        break;
+      case AnalysisKind::large_displacement:
+        become<LargeDisplacementKeys>();
         break;
     }
   }

@@ -1,8 +1,12 @@
 #pragma once
 
+#include <Eigen/Geometry>
+
 #include "core/model/model.hpp"
 
 namespace ulterix {
+
+using Eigen::Quaterniond;
 
 /// Where a node has gone. `rotation` is a rotation vector (rad, global); in linear theories it
 /// adds. `rest` is what the motion has beyond the digits of a double (ux..rz): members that are
@@ -17,6 +21,24 @@ struct NodeMotion {
     v << translation, rotation;
     return v;
   }
+};
+
+/// Where a node, or a place on a member, has gone by a finite motion.
+struct Pose {
+  Vector3d displacement = Vector3d::Zero();        ///< global, m
+  Quaterniond rotation = Quaterniond::Identity();  ///< from the drawn position
+  Vector3d vector = Vector3d::Zero();              ///< the same as a rotation vector, rad,
+                                                   ///< continued beyond half a turn
+  /// Unknowns are the components of the vector, not of a small further turn: where some of them
+  /// are held or sprung.
+  bool by_vector = false;
+};
+
+/// Poses along a member: of the ends of its pieces; the first and the last are those of the member
+/// itself, beyond its joints.
+struct MemberPoses {
+  std::vector<double> x;  ///< m from the start, as drawn
+  std::vector<Pose> poses;
 };
 
 enum class Activity { active, idle, broken };
@@ -39,6 +61,9 @@ struct State {
   bool axial_given = false;
   bool one_way = false;  ///< one-way items act one way: members by their activity, and
   std::vector<std::pair<NodeId, int>> open;  ///< directions of one-way supports that do not bear
+
+  /// Finite motion: along every member; else empty.
+  IndexedVector<MemberId, MemberPoses> poses;
 
   State() = default;
   explicit State(const Model& m) : nodes(m.nodes.size()), members(m.members.size()) {}

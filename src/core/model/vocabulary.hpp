@@ -71,11 +71,12 @@ enum class LoadAxes { global, local, projected };
 inline constexpr std::array<Word<LoadAxes>, 3> kLoadAxes = {
     {{LoadAxes::global, "global"}, {LoadAxes::local, "local"}, {LoadAxes::projected, "projected"}}};
 
-enum class AnalysisKind { first_order, p_delta, buckling, modal };
-inline constexpr std::array<Word<AnalysisKind>, 4> kAnalysisKinds = {
+enum class AnalysisKind { first_order, p_delta, buckling, modal, large_displacement };
+inline constexpr std::array<Word<AnalysisKind>, 5> kAnalysisKinds = {
     {{AnalysisKind::first_order, "first-order"},
      {AnalysisKind::p_delta, "p-delta"},
      {AnalysisKind::buckling, "buckling"},
-     {AnalysisKind::modal, "modal"}}};
+     {AnalysisKind::modal, "modal"},
+     {AnalysisKind::large_displacement, "large-displacement"}}};
 
 }  // namespace ulterix

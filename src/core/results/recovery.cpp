@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "core/parallel.hpp"
+#include "core/system/piecewise_frame.hpp"
 
 namespace ulterix {
 
@@ -45,6 +46,8 @@ double mean_axial_force(const Recovery& recovery, MemberId id) {
 }
 
 MemberLine Recovery::line(MemberId id) const {
+  const auto& poses = step_->state.poses;
+  if (!poses.empty()) return line_from_poses(frame(), id, poses[id], loads_->on_member(id));
   const Element e = frame().element(id, loads_->on_member(id), step_->state, step_->split);
   return e.line(frame().end_motion(id, step_->state));
 }

@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "core/model/state.hpp"
+#include "core/nonlinear/path_follower.hpp"
 #include "core/system/mechanism.hpp"
 #include "core/system/refinement.hpp"
 
@@ -22,9 +23,12 @@ enum class Verdict {
   not_solvable,          ///< the numbers overflow or cancel
   buckles_below_load,    ///< the lowest buckling factor lies between 0 and 1
   no_mass,               ///< nothing vibrates
-  unreliable             ///< solved, but not sure to kReliable
+  unreliable,            ///< solved, but not sure to kReliable
+  limit_point,           ///< the load reaches a largest value below the full load
+  branch_point,          ///< the path loses stability where a second one leaves it
+  unstable               ///< equilibrium at the full load with negative pivots
 };
-inline constexpr std::array<Word<Verdict>, 9> kVerdicts = {
+inline constexpr std::array<Word<Verdict>, 12> kVerdicts = {
     {{Verdict::stands, "stands"},
      {Verdict::mechanism, "mechanism"},
      {Verdict::above_critical_load, "above critical load"},
@@ -33,7 +37,10 @@ inline constexpr std::array<Word<Verdict>, 9> kVerdicts = {
      {Verdict::not_solvable, "not solvable"},
      {Verdict::buckles_below_load, "buckles below the load"},
      {Verdict::no_mass, "no mass"},
-     {Verdict::unreliable, "unreliable"}}};
+     {Verdict::unreliable, "unreliable"},
+     {Verdict::limit_point, "limit point"},
+     {Verdict::branch_point, "branch point"},
+     {Verdict::unstable, "unstable"}}};
 
 struct Outcome {
   Verdict verdict = Verdict::stands;
@@ -68,6 +75,18 @@ struct OneWayEvent {
   bool idle = false;  ///< what it has become
 };
 
+/// One equilibrium on the way to the full load.
+struct PathPoint {
+  double factor = 0;
+  int iterations = 0;
+  double residual = 0;  ///< largest unbalanced force over the largest force
+  std::optional<int> negative_pivots;
+  PathEventKind event = PathEventKind::none;
+  NodeId most;        ///< at an event: the node that moves most in the motion without stiffness,
+  int direction = 0;  ///< in this direction
+  State state;
+};
+
 struct BucklingResult;
 struct ModalResult;
 
@@ -90,6 +109,8 @@ struct Step {
   /// P-Delta: the lowest factor at which its axial forces would buckle the frame, where it was
   /// looked for and something is compressed.
   std::optional<double> reserve;
+  std::vector<PathPoint> path;      ///< large displacement: every equilibrium found, in order
+  int pieces = 0;                   ///< large displacement: of a member that bends
   std::vector<OneWayEvent> events;  ///< switches of one-way items on the way to the full load
   std::shared_ptr<const BucklingResult> buckling;  ///< of a buckling analysis
   std::shared_ptr<const ModalResult> modal;        ///< of a modal analysis

@@ -195,7 +195,8 @@ Assembly FrameSystem::assemble(const AppliedLoads& loads, const State& state, in
 }
 
 std::vector<double> FrameSystem::assemble_global(
-    const std::function<Matrix12d(MemberId)>& member_matrix) const {
+    const std::function<Matrix12d(MemberId)>& member_matrix,
+    const std::function<Matrix6d(NodeId)>& node_matrix) const {
   std::vector<double> values(pattern_.rows.size(), 0.0);
   make_and_take(
       model().members.size(),
@@ -206,17 +207,16 @@ std::vector<double> FrameSystem::assemble_global(
       [&](int i, const Matrix12d& K) {
         if (situation().present[MemberId(i)]) scatter_->add(MemberId(i), K, values);
       });
+  if (!node_matrix) return values;
+  for (const NodeId n : model().nodes.ids()) scatter_->add(n, node_matrix(n), values);
   return values;
 }
 
 std::vector<double> FrameSystem::assemble_matrix(
     const std::function<Matrix12d(MemberId)>& member_matrix,
     const std::function<Matrix6d(NodeId)>& node_matrix) const {
-  std::vector<double> values =
-      assemble_global([&](MemberId id) { return to_global(member_matrix(id), axes(id)); });
-  if (!node_matrix) return values;
-  for (const NodeId n : model().nodes.ids()) scatter_->add(n, node_matrix(n), values);
-  return values;
+  return assemble_global([&](MemberId id) { return to_global(member_matrix(id), axes(id)); },
+                         node_matrix);
 }
 
 RightSide FrameSystem::right_side(const AppliedLoads& loads, const State& state) const {

@@ -59,9 +59,10 @@ class FrameSystem : public MemberFrame {
       const std::function<Matrix12d(MemberId)>& member_matrix,
       const std::function<Matrix6d(NodeId)>& node_matrix = {}) const;
 
-  /// The same of members' matrices in global axes alone.
+  /// The same of members' matrices in global axes.
   std::vector<double> assemble_global(
-      const std::function<Matrix12d(MemberId)>& member_matrix) const;
+      const std::function<Matrix12d(MemberId)>& member_matrix,
+      const std::function<Matrix6d(NodeId)>& node_matrix = {}) const;
 
   /// Node motions that follow from the unknowns q + rest, whose digits go on where those of q end.
   void set_motion(const VectorXd& q, const VectorXd& rest, State& state) const;

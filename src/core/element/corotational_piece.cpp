@@ -1,0 +1,570 @@
+#include "core/element/corotational_piece.hpp"
+
+#include <Eigen/Eigenvalues>
+#include <cmath>
+
+#include "core/element/second_order_number.hpp"
+
+namespace ulterix {
+
+using Eigen::VectorXd;
+
+namespace {
+
+template <class T>
+using Triple = std::array<T, 3>;
+/// Scalar part last, as the vector part is what is read most.
+template <class T>
+using Quad = std::array<T, 4>;
+
+// Plain doubles and SecondOrder share the formulas below.
+double square(double a) {
+  return a * a;
+}
+double reciprocal(double a) {
+  return 1 / a;
+}
+double number(double a) {
+  return a;
+}
+template <int N>
+double number(const SecondOrder<N>& a) {
+  return a.value;
+}
+double apply(double, double f, double, double) {
+  return f;
+}
+template <int N>
+SecondOrder<N> apply(const SecondOrder<N>& a, double f, double f1, double f2) {
+  return a.apply(f, f1, f2);
+}
+
+template <class T>
+T dot(const Triple<T>& a, const Triple<T>& b) {
+  return a[0] * b[0] + a[1] * b[1] + a[2] * b[2];
+}
+template <class T>
+Triple<T> cross(const Triple<T>& a, const Triple<T>& b) {
+  return {a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]};
+}
+template <class T>
+Quad<T> product(const Quad<T>& a, const Quad<T>& b) {
+  return {a[3] * b[0] + a[0] * b[3] + a[1] * b[2] - a[2] * b[1],
+          a[3] * b[1] - a[0] * b[2] + a[1] * b[3] + a[2] * b[0],
+          a[3] * b[2] + a[0] * b[1] - a[1] * b[0] + a[2] * b[3],
+          a[3] * b[3] - a[0] * b[0] - a[1] * b[1] - a[2] * b[2]};
+}
+/// With a constant on the right.
+template <class T>
+Quad<T> product(const Quad<T>& a, const Quaterniond& b) {
+  return {b.x() * a[3] + b.w() * a[0] + b.z() * a[1] + -b.y() * a[2],
+          b.y() * a[3] + -b.z() * a[0] + b.w() * a[1] + b.x() * a[2],
+          b.z() * a[3] + b.y() * a[0] + -b.x() * a[1] + b.w() * a[2],
+          b.w() * a[3] + -b.x() * a[0] + -b.y() * a[1] + -b.z() * a[2]};
+}
+template <class T>
+Quad<T> conjugate(const Quad<T>& a) {
+  return {-a[0], -a[1], -a[2], a[3]};
+}
+
+/// sin(√x/2)/√x and its first two derivatives by x.
+std::array<double, 3> half_sine(double x) {
+  if (x < 1) {
+    std::array<double, 3> f = {0, 0, 0};
+    double c = 0.5;  // coefficient of x^k
+    double p2 = 0, p1 = 0, p0 = 1;
+    for (int k = 0; k < 12; ++k) {
+      f[0] += c * p0;
+      f[1] += c * k * p1;
+      f[2] += c * k * (k - 1) * p2;
+      p2 = p1;
+      p1 = p0;
+      p0 *= x;
+      c *= -1.0 / (4 * (2 * k + 2) * (2 * k + 3));
+    }
+    return f;
+  }
+  const double t = std::sqrt(x), s = std::sin(t / 2), c = std::cos(t / 2);
+  const double f = s / t, f1 = (c / 2 - f) / (2 * x);
+  const double f2 = (-f / 8 - f1) / (2 * x) - (c / 2 - f) / (2 * x * x);
+  return {f, f1, f2};
+}
+
+/// 2·asin(√y)/√y and its first two derivatives by y.
+std::array<double, 3> twice_arc_sine(double y) {
+  if (y < 0.25) {
+    std::array<double, 3> f = {0, 0, 0};
+    double c = 2, p2 = 0, p1 = 0, p0 = 1;
+    for (int k = 0; k < 60; ++k) {
+      f[0] += c * p0;
+      f[1] += c * k * p1;
+      f[2] += c * k * (k - 1) * p2;
+      if (k > 3 && p2 < 1e-18) break;
+      p2 = p1;
+      p1 = p0;
+      p0 *= y;
+      const double odd = 2 * k + 1;
+      c *= odd * odd / ((2.0 * k + 2) * (2.0 * k + 3));
+    }
+    return f;
+  }
+  const double s = std::sqrt(y), g = 1 / std::sqrt(1 - y);
+  const double f = std::asin(s) / s, f1 = (g - f) / (2 * y);
+  const double f2 = (g * g * g / 2 - 3 * f1) / (2 * y);
+  return {2 * f, 2 * f1, 2 * f2};
+}
+
+/// exp of a rotation vector.
+template <class T>
+Quad<T> exponential(const Triple<T>& v) {
+  const T x = dot(v, v);
+  const auto f = half_sine(number(x));
+  const T sine = apply(x, f[0], f[1], f[2]);
+  // cos(√x/2): its derivative is -sin(√x/2)/(4√x).
+  const double c = std::cos(std::sqrt(number(x)) / 2);
+  const T cosine = apply(x, c, -f[0] / 4, -f[1] / 4);
+  return {sine * v[0], sine * v[1], sine * v[2], cosine};
+}
+
+/// Rotation vector of a turn by less than half a circle.
+template <class T>
+Triple<T> logarithm(const Quad<T>& q) {
+  const double sign = number(q[3]) < 0 ? -1 : 1;
+  const T y = square(q[0]) + square(q[1]) + square(q[2]);
+  const auto f = twice_arc_sine(std::min(number(y), 1 - 1e-12));
+  const T factor = sign * apply(y, f[0], f[1], f[2]);
+  return {factor * q[0], factor * q[1], factor * q[2]};
+}
+
+/// Slopes within the chord's axes from the rotations of the sections at the two ends: w' and the
+/// turn psi of the section are a·θ1 + b·θ2 at ξ. `phi`: 12·EI/(GAv·L²).
+struct EndWeights {
+  double a, b;
+};
+EndWeights section_turn(double phi, double xi) {
+  return {((1 - 4 * xi + 3 * xi * xi) + phi * (1 - xi)) / (1 + phi),
+          ((3 * xi * xi - 2 * xi) + phi * xi) / (1 + phi)};
+}
+/// The axis' distance from the chord over the length.
+EndWeights distance(double phi, double xi) {
+  const double x2 = xi * xi, x3 = x2 * xi;
+  const double shear = phi / 2 * (xi - x2) / (1 + phi);
+  return {(xi - 2 * x2 + x3) / (1 + phi) + shear, (x3 - x2) / (1 + phi) - shear};
+}
+
+// Gauss points of [0, 1] for polynomials up to degree 7.
+constexpr std::array<double, 4> kPoints = {0.069431844202973712, 0.33000947820757187,
+                                           0.66999052179242813, 0.93056815579702629};
+constexpr std::array<double, 4> kWeights = {0.17392742256872693, 0.32607257743127307,
+                                            0.32607257743127307, 0.17392742256872693};
+
+/// ∫ w'² dξ as a quadratic form of the two rotations.
+std::array<double, 3> bowing_form(double phi) {
+  std::array<double, 3> form = {0, 0, 0};
+  for (std::size_t g = 0; g < 4; ++g) {
+    EndWeights s = section_turn(phi, kPoints[g]);
+    const double shear = -phi / 2 / (1 + phi);
+    s.a += shear;
+    s.b += shear;
+    form[0] += kWeights[g] * s.a * s.a;
+    form[1] += kWeights[g] * 2 * s.a * s.b;
+    form[2] += kWeights[g] * s.b * s.b;
+  }
+  return form;
+}
+
+template <class T>
+T quadratic(const std::array<double, 3>& form, const T& a, const T& b) {
+  return form[0] * square(a) + form[1] * (a * b) + form[2] * square(b);
+}
+
+double shear_ratio(double EI, double shear_flexibility, double length) {
+  return 12 * EI * shear_flexibility / (length * length);
+}
+
+/// One end of a piece: displacement and the turn of its section from global axes.
+template <class T>
+struct PieceEnd {
+  Triple<T> u;
+  Quad<T> section;
+};
+
+/// What the energy is made of.
+template <class T>
+struct Deformation {
+  T elongation, strain_energy, load_work, mean_strain_force;
+  Quad<T> chord;
+  Triple<T> start, end;  // rotations of the sections against the chord, its axes
+};
+
+template <class T>
+Deformation<T> deform(const PieceProperties& p, const PieceEnd<T>& a, const PieceEnd<T>& b) {
+  const ElementProperties& s = p.stiffness;
+  const double L = s.length;
+  Deformation<T> d;
+  Triple<T> du, x;
+  for (std::size_t i = 0; i < 3; ++i) {
+    du[i] = b.u[i] - a.u[i];
+    x[i] = du[i] + p.drawn[static_cast<Eigen::Index>(i)];
+  }
+  using std::sqrt;
+  const T l = sqrt(dot(x, x));
+  // l − L without the cancellation of two lengths.
+  const T grown =
+      2 * p.drawn[0] * du[0] + 2 * p.drawn[1] * du[1] + 2 * p.drawn[2] * du[2] + dot(du, du);
+  d.elongation = grown * reciprocal(l + L);
+  const Vector3d sum = (p.load_start + p.load_end) * (L / 2);
+  const Vector3d at_end = (p.load_start + 2 * p.load_end) * (L / 6);
+  const bool loaded = !p.load_start.isZero(0) || !p.load_end.isZero(0);
+  d.load_work = T(0.0);
+  if (loaded) {
+    for (std::size_t i = 0; i < 3; ++i) {
+      const auto k = static_cast<Eigen::Index>(i);
+      d.load_work += (sum[k] - at_end[k]) * a.u[i] + at_end[k] * b.u[i];
+    }
+  }
+  if (s.kind != MemberKind::frame) {
+    T force = (s.EA / L) * d.elongation + s.initial_force;
+    d.mean_strain_force = force;
+    d.strain_energy = s.initial_force * d.elongation + (s.EA / (2 * L)) * square(d.elongation);
+    const int sign = one_way_sign(s.kind);
+    const bool gone = sign != 0 && !s.idle && sign * number(force) <= 0;
+    if (gone) {
+      d.mean_strain_force = d.strain_energy = T(0.0);
+    }
+    return d;
+  }
+  // The chord's axes: the mean of the two sections, its x turned onto the chord.
+  double cosine = 0;
+  for (std::size_t i = 0; i < 4; ++i) cosine += number(a.section[i]) * number(b.section[i]);
+  Quad<T> mean;
+  for (std::size_t i = 0; i < 4; ++i) {
+    mean[i] = a.section[i] + (cosine < 0 ? -1.0 : 1.0) * b.section[i];
+  }
+  const T size = square(mean[0]) + square(mean[1]) + square(mean[2]) + square(mean[3]);
+  const T inverse = reciprocal(sqrt(size));
+  for (T& m : mean) m = m * inverse;
+  const Triple<T> r = {-2.0 * (square(mean[1]) + square(mean[2])) + 1.0,
+                       2.0 * (mean[0] * mean[1] + mean[3] * mean[2]),
+                       2.0 * (mean[0] * mean[2] - mean[3] * mean[1])};
+  const T inverse_l = reciprocal(l);
+  const Triple<T> e = {x[0] * inverse_l, x[1] * inverse_l, x[2] * inverse_l};
+  const T c = dot(r, e);
+  const T half = reciprocal(sqrt(2.0 * (c + 1.0)));
+  const Triple<T> axis = cross(r, e);
+  const Quad<T> onto = {axis[0] * half, axis[1] * half, axis[2] * half, (c + 1.0) * half};
+  d.chord = product(onto, mean);
+  const Quad<T> back = conjugate(d.chord);
+  d.start = logarithm(product(back, a.section));
+  d.end = logarithm(product(back, b.section));
+  const T twist = d.end[0] - d.start[0];
+  // Slope of the section psi is -θy in the z plane and θz in the y plane: the forms are even.
+  const double phi_z = shear_ratio(s.EIy, s.shear_flexibility_z, L);
+  const double phi_y = shear_ratio(s.EIz, s.shear_flexibility_y, L);
+  const T bow = quadratic(bowing_form(phi_z), d.start[1], d.end[1]) +
+                quadratic(bowing_form(phi_y), d.start[2], d.end[2]) +
+                (s.r2 / (L * L)) * square(twist);
+  // EA·strain: the chord's elongation and half the mean square of the slopes.
+  const T stretch = d.elongation + (L / 2) * bow;
+  d.mean_strain_force = (s.EA / L) * stretch;
+  const auto bending = [L](double EI, double phi) {
+    const double k = EI / (2 * L * (1 + phi));
+    return std::array<double, 3>{k * (4 + phi), k * 2 * (2 - phi), k * (4 + phi)};
+  };
+  d.strain_energy =
+      (s.EA / (2 * L)) * square(stretch) + quadratic(bending(s.EIy, phi_z), d.start[1], d.end[1]) +
+      quadratic(bending(s.EIz, phi_y), d.start[2], d.end[2]) + (s.GJ / (2 * L)) * square(twist);
+  if (!loaded) return d;
+  // The axis leaves the chord: the loads work on that, too, in the chord's axes.
+  Vector3d w1 = Vector3d::Zero(), w2 = w1, v1 = w1, v2 = w1;
+  for (std::size_t g = 0; g < 4; ++g) {
+    const double xi = kPoints[g];
+    const Vector3d q = kWeights[g] * L * L * ((1 - xi) * p.load_start + xi * p.load_end);
+    const EndWeights w = distance(phi_z, xi), v = distance(phi_y, xi);
+    w1 -= w.a * q;
+    w2 -= w.b * q;
+    v1 += v.a * q;
+    v2 += v.b * q;
+  }
+  const Quad<T>& m = d.chord;
+  const Triple<T> ey = {2.0 * (m[0] * m[1] - m[3] * m[2]),
+                        -2.0 * (square(m[0]) + square(m[2])) + 1.0,
+                        2.0 * (m[1] * m[2] + m[3] * m[0])};
+  const Triple<T> ez = {2.0 * (m[0] * m[2] + m[3] * m[1]), 2.0 * (m[1] * m[2] - m[3] * m[0]),
+                        -2.0 * (square(m[0]) + square(m[1])) + 1.0};
+  const auto along = [](const Vector3d& f, const Triple<T>& axis_of) {
+    return f[0] * axis_of[0] + f[1] * axis_of[1] + f[2] * axis_of[2];
+  };
+  d.load_work += along(w1, ez) * d.start[1] + along(w2, ez) * d.end[1] +
+                 along(v1, ey) * d.start[2] + along(v2, ey) * d.end[2];
+  return d;
+}
+
+Quad<double> plain(const Quaterniond& q) {
+  return {q.x(), q.y(), q.z(), q.w()};
+}
+
+/// The pose of a node with its six unknowns from `first` on as variables.
+template <int N>
+PieceEnd<SecondOrder<N>> end_of(const Pose& pose, const Quaterniond& axes, int first) {
+  using T = SecondOrder<N>;
+  PieceEnd<T> end;
+  Triple<T> turn;
+  for (int i = 0; i < 3; ++i) {
+    const auto k = static_cast<std::size_t>(i);
+    end.u[k] = T::variable(pose.displacement[i], first + i);
+    turn[k] = T::variable(pose.by_vector ? pose.vector[i] : 0, first + 3 + i);
+  }
+  end.section =
+      product(exponential(turn), pose.by_vector ? axes : Quaterniond(pose.rotation * axes));
+  return end;
+}
+
+PieceEnd<double> end_of(const Pose& pose, const Quaterniond& axes) {
+  const Quaterniond section = pose.rotation * axes;
+  return {{pose.displacement[0], pose.displacement[1], pose.displacement[2]}, plain(section)};
+}
+
+/// Moves an end by its release: displacement and rotation vector in the section's axes.
+template <class T>
+void release_end(PieceEnd<T>& end, const std::array<T, 6>& r) {
+  const Quad<T>& m = end.section;
+  const Triple<T> v = {m[0], m[1], m[2]};
+  const Triple<T> d = {r[0], r[1], r[2]};
+  Triple<T> t = cross(v, d);
+  for (T& x : t) x = 2.0 * x;
+  const Triple<T> c = cross(v, t);
+  for (std::size_t i = 0; i < 3; ++i) end.u[i] = end.u[i] + d[i] + m[3] * t[i] + c[i];
+  end.section = product(m, exponential(Triple<T>{r[3], r[4], r[5]}));
+}
+
+template <class T>
+T joint_energy(const EndJoint& joint, const std::array<T, 6>& r) {
+  T sum(0.0);
+  for (std::size_t i = 0; i < 6; ++i) {
+    if (joint[i] != kRigid && joint[i] != 0) sum += (joint[i] / 2) * square(r[i]);
+  }
+  return sum;
+}
+
+PieceResponse respond_joined(const PieceProperties& piece, const Pose& start, const Pose& end) {
+  const auto d = deform(piece, end_of<12>(start, piece.axes, 0), end_of<12>(end, piece.axes, 6));
+  PieceResponse r;
+  r.force = d.strain_energy.gradient;
+  r.stiffness = d.strain_energy.hessian;
+  r.load = d.load_work.gradient;
+  r.load_stiffness = d.load_work.hessian;
+  r.axial = d.mean_strain_force.value;
+  return r;
+}
+
+/// A pivot below this part of its first size is a free motion.
+constexpr double kFreePivot = 1e-12;
+
+PieceResponse respond_released(const PieceProperties& piece, const Pose& start, const Pose& end,
+                               const ReleaseMotion& release, double factor) {
+  using T = SecondOrder<24>;
+  PieceEnd<T> a = end_of<24>(start, piece.axes, 0), b = end_of<24>(end, piece.axes, 6);
+  std::vector<int> free;
+  T joints(0.0);
+  for (std::size_t e = 0; e < 2; ++e) {
+    std::array<T, 6> r;
+    for (int i = 0; i < 6; ++i) {
+      const int at = 6 * static_cast<int>(e) + i;
+      const bool joined = piece.stiffness.joints[e][static_cast<std::size_t>(i)] == kRigid;
+      r[static_cast<std::size_t>(i)] = joined ? T(0.0) : T::variable(release[at], 12 + at);
+      if (!joined) free.push_back(12 + at);
+    }
+    release_end(e == 0 ? a : b, r);
+    joints += joint_energy(piece.stiffness.joints[e], r);
+  }
+  const auto d = deform(piece, a, b);
+  const T strain = d.strain_energy + joints;
+  Eigen::VectorXd g = strain.gradient - factor * d.load_work.gradient;
+  const Eigen::MatrixXd H = strain.hessian - factor * d.load_work.hessian;
+  PieceResponse response;
+  response.axial = d.mean_strain_force.value;
+  const auto n = static_cast<Eigen::Index>(free.size());
+  Eigen::MatrixXd Kzz(n, n), Kzq(n, 12);
+  VectorXd rz(n), load_z(n);
+  for (Eigen::Index i = 0; i < n; ++i) {
+    const int at = free[static_cast<std::size_t>(i)];
+    for (Eigen::Index j = 0; j < n; ++j) Kzz(i, j) = H(at, free[static_cast<std::size_t>(j)]);
+    Kzq.row(i) = H.row(at).head<12>();
+    rz[i] = g[at];
+    load_z[i] = d.load_work.gradient[at];
+  }
+  // Motions that nothing resists stay as they are.
+  const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> eigen(Kzz);
+  const double largest = eigen.eigenvalues().cwiseAbs().maxCoeff();
+  VectorXd inverse = VectorXd::Zero(n);
+  for (Eigen::Index i = 0; i < n; ++i) {
+    const double own = eigen.eigenvalues()[i];
+    if (std::abs(own) <= kFreePivot * largest) continue;
+    inverse[i] = 1 / own;
+    if (own < 0) ++response.negative_pivots;
+  }
+  const Eigen::MatrixXd Kinv =
+      eigen.eigenvectors() * inverse.asDiagonal() * eigen.eigenvectors().transpose();
+  const Eigen::MatrixXd follow = Kinv * Kzq;
+  const VectorXd rest = Kinv * rz, rest_load = Kinv * load_z;
+  // Condensed: what is left of the forces when the released motions have followed.
+  response.force = strain.gradient.head<12>() - Kzq.transpose() * (rest + factor * rest_load);
+  response.load = d.load_work.gradient.head<12>() - Kzq.transpose() * rest_load;
+  response.stiffness = H.topLeftCorner<12, 12>() - Kzq.transpose() * follow;
+  response.load_stiffness.setZero();  // is in the stiffness, at this factor
+  for (Eigen::Index i = 0; i < n; ++i) {
+    const int at = free[static_cast<std::size_t>(i)] - 12;
+    response.rest[at] = rest[i];
+    response.follow.row(at) = follow.row(i);
+  }
+  return response;
+}
+
+}  // namespace
+
+Quaterniond turn_by(const Vector3d& vector) {
+  const auto q = exponential(Triple<double>{vector[0], vector[1], vector[2]});
+  return {q[3], q[0], q[1], q[2]};
+}
+
+Vector3d rotation_vector(const Quaterniond& q, const Vector3d& near) {
+  Vector3d v = q.vec();
+  const double sine = v.norm();
+  const double angle = 2 * std::atan2(sine, q.w());
+  Vector3d axis = near.norm() > 0 ? Vector3d(near.normalized()) : Vector3d::UnitX();
+  if (sine > 1e-12) axis = v / sine;
+  Vector3d best = sine > 1e-12 ? Vector3d(angle * axis) : Vector3d(2 * v * (q.w() < 0 ? -1 : 1));
+  const double turns = std::round((near.dot(axis) - best.dot(axis)) / (2 * M_PI));
+  return best + 2 * M_PI * turns * axis;
+}
+
+void move(Pose& pose, const Vector6d& step) {
+  pose.displacement += step.head<3>();
+  if (pose.by_vector) {
+    pose.vector += step.tail<3>();
+    pose.rotation = turn_by(pose.vector);
+    return;
+  }
+  pose.rotation = (turn_by(step.tail<3>()) * pose.rotation).normalized();
+  pose.vector = rotation_vector(pose.rotation, pose.vector);
+}
+
+PieceResponse respond(const PieceProperties& piece, const Pose& start, const Pose& end,
+                      const ReleaseMotion& release, double factor) {
+  if (piece.has_releases() && piece.stiffness.kind == MemberKind::frame) {
+    return respond_released(piece, start, end, release, factor);
+  }
+  PieceResponse r = respond_joined(piece, start, end);
+  r.stiffness -= factor * r.load_stiffness;
+  return r;
+}
+
+std::array<Pose, 2> own_ends(const PieceProperties& piece, const Pose& start, const Pose& end,
+                             const ReleaseMotion& release) {
+  std::array<Pose, 2> own = {start, end};
+  for (std::size_t e = 0; e < 2; ++e) {
+    Pose& pose = own[e];
+    pose.by_vector = false;
+    const Eigen::Index at = 6 * static_cast<Eigen::Index>(e);
+    const Vector6d r = release.segment<6>(at);
+    if (r.isZero(0)) continue;
+    const Quaterniond section = pose.rotation * piece.axes;
+    pose.displacement += section * Vector3d(r.head<3>());
+    pose.rotation = section * turn_by(r.tail<3>()) * piece.axes.conjugate();
+    pose.vector = rotation_vector(pose.rotation, pose.vector);
+  }
+  return own;
+}
+
+double energy(const PieceProperties& piece, const Pose& start, const Pose& end,
+              const ReleaseMotion& release, double factor) {
+  PieceEnd<double> a = end_of(start, piece.axes), b = end_of(end, piece.axes);
+  double joints = 0;
+  for (std::size_t e = 0; e < 2; ++e) {
+    std::array<double, 6> r{};
+    for (std::size_t i = 0; i < 6; ++i) r[i] = release[static_cast<Eigen::Index>(6 * e + i)];
+    release_end(e == 0 ? a : b, r);
+    joints += joint_energy(piece.stiffness.joints[e], r);
+  }
+  const auto d = deform(piece, a, b);
+  return d.strain_energy + joints - factor * d.load_work;
+}
+
+std::array<LinePoint, 5> sample(const PieceProperties& piece, const Pose& start, const Pose& end,
+                                double factor, double from) {
+  std::array<LinePoint, 5> points;
+  const double L = piece.stiffness.length;
+  Pose a = start, b = end;
+  a.by_vector = b.by_vector = false;
+  const auto d = deform(piece, end_of(a, piece.axes), end_of(b, piece.axes));
+  const bool bends = piece.stiffness.kind == MemberKind::frame;
+  Vector12d forces = Vector12d::Zero();
+  if (bends) {
+    const PieceResponse r = respond_joined(piece, a, b);
+    forces = r.force - factor * r.load;
+  }
+  const Vector3d along = (piece.drawn + b.displacement - a.displacement).normalized();
+  const double phi_z = shear_ratio(piece.stiffness.EIy, piece.stiffness.shear_flexibility_z, L);
+  const double phi_y = shear_ratio(piece.stiffness.EIz, piece.stiffness.shear_flexibility_y, L);
+  const Quaterniond chord(d.chord[3], d.chord[0], d.chord[1], d.chord[2]);
+  const auto axis_at = [&](double xi) {
+    Vector3d u = (1 - xi) * a.displacement + xi * b.displacement;
+    if (bends) {
+      const EndWeights w = distance(phi_z, xi), v = distance(phi_y, xi);
+      // With what the load along the piece adds between held ends.
+      const ElementProperties& s = piece.stiffness;
+      const Vector3d q =
+          chord.conjugate() * Vector3d(factor / 2 * (piece.load_start + piece.load_end));
+      const double part = xi * (1 - xi) * L * L;
+      const auto held = [part](double load, double EI, double shear_flexibility) {
+        return EI > 0 ? load * part * (part / (24 * EI) + shear_flexibility / 2) : 0;
+      };
+      u += chord *
+           Vector3d(
+               s.EA > 0 ? q[0] * part / (2 * s.EA) : 0,
+               L * (v.a * d.start[2] + v.b * d.end[2]) + held(q[1], s.EIz, s.shear_flexibility_y),
+               -L * (w.a * d.start[1] + w.b * d.end[1]) + held(q[2], s.EIy, s.shear_flexibility_z));
+    }
+    return u;
+  };
+  for (std::size_t k = 0; k < points.size(); ++k) {
+    const double xi = static_cast<double>(k) / 4;
+    LinePoint& p = points[k];
+    p.x = from + xi * L;
+    const Vector3d u = axis_at(xi);
+    p.displacement = piece.axes.conjugate() * u;
+    // Loads between the start and here: their sum, and its moment about the place here.
+    const Vector3d here = xi * piece.drawn + u;
+    Vector3d sum = Vector3d::Zero(), moment = Vector3d::Zero();
+    for (std::size_t g = 0; g < 4 && k > 0; ++g) {
+      const double at = xi * kPoints[g];
+      const Vector3d q =
+          factor * kWeights[g] * xi * L * ((1 - at) * piece.load_start + at * piece.load_end);
+      sum += q;
+      moment += (at * piece.drawn + axis_at(at) - here).cross(q);
+    }
+    if (!bends) {
+      const Vector3d whole = factor * (piece.load_start + piece.load_end) * (L / 2);
+      const Vector3d at_end = factor * (piece.load_start + 2 * piece.load_end) * (L / 6);
+      // The start carries (whole - at_end) of the load along the piece.
+      p.forces[0] = piece.stiffness.idle || d.mean_strain_force == 0
+                        ? 0
+                        : d.mean_strain_force + along.dot(whole - at_end - sum);
+      continue;
+    }
+    const Vector3d force = -(forces.head<3>() + sum);
+    const Vector3d start_arm = a.displacement - here;
+    const Vector3d turning =
+        -(Vector3d(forces.segment<3>(3)) + start_arm.cross(Vector3d(forces.head<3>())) + moment);
+    const EndWeights z = section_turn(phi_z, xi), y = section_turn(phi_y, xi);
+    const Vector3d turn((1 - xi) * d.start[0] + xi * d.end[0], z.a * d.start[1] + z.b * d.end[1],
+                        y.a * d.start[2] + y.b * d.end[2]);
+    const Quaterniond section = chord * turn_by(turn);
+    const Vector3d n = section.conjugate() * force, m = section.conjugate() * turning;
+    p.forces << n[0], -n[1], -n[2], m[0], -m[1], m[2];
+  }
+  return points;
+}
+
+}  // namespace ulterix

@@ -1,0 +1,74 @@
+#pragma once
+
+#include <Eigen/Core>
+#include <array>
+
+#include "core/element/element.hpp"
+#include "core/element/member_line.hpp"
+#include "core/model/state.hpp"
+
+namespace ulterix {
+
+/// A straight stretch of a member as drawn, with what acts along it.
+struct PieceProperties {
+  ElementProperties stiffness;        ///< its length is that of the piece; joints at its two ends
+  Vector3d drawn = Vector3d::Zero();  ///< from start to end, global, m
+  Quaterniond axes;                   ///< turns global axes into the section's, as drawn
+  /// Force per drawn length at both ends, global, N/m: it keeps its direction.
+  Vector3d load_start = Vector3d::Zero(), load_end = Vector3d::Zero();
+
+  bool has_releases() const {
+    return stiffness.joints != std::array<EndJoint, 2>{kJoined, kJoined};
+  }
+};
+
+/// Motion of the piece's own two ends against the nodes, in the axes of the section there:
+/// displacement and rotation vector (3 + 3, twice). 0 where the joint is rigid.
+using ReleaseMotion = Vector12d;
+
+/// What a piece puts against its nodes (12: force and moment, global, at start and end; of nodes
+/// with `by_vector` the moments work on the components of the vector), and the derivatives by the
+/// same motions. Symmetric: a second derivative of the energy.
+struct PieceResponse {
+  Vector12d force = Vector12d::Zero();  ///< of strains
+  Matrix12d stiffness = Matrix12d::Zero();
+  Vector12d load = Vector12d::Zero();  ///< of the loads along the piece, at factor 1
+  Matrix12d load_stiffness = Matrix12d::Zero();
+  double axial = 0;  ///< N, N
+  /// How the release motion follows: its own step is -(rest + rest_load·λ) - follow·(step of the
+  /// nodes); set where the piece has releases.
+  ReleaseMotion rest = ReleaseMotion::Zero();
+  Matrix12d follow = Matrix12d::Zero();
+  int negative_pivots = 0;  ///< of the released motions
+};
+
+/// A corotational beam (Crisfield 1990; Battini & Pacoste 2002) with quaternions: a chord frame
+/// that turns with the mean of the two ends, in it the linear shear-flexible beam, and an axial
+/// strain that includes the mean square of the slopes (bowing) and r²/2·twist². Written as energy;
+/// forces and tangent are its derivatives. In the limit of small motion it is exact. `factor`: on
+/// the loads, for releases. N of axial kinds is EA·(l/L − 1) and their preload.
+PieceResponse respond(const PieceProperties& piece, const Pose& start, const Pose& end,
+                      const ReleaseMotion& release, double factor);
+
+/// The energy itself, J: strains less `factor` times the work of the loads.
+double energy(const PieceProperties& piece, const Pose& start, const Pose& end,
+              const ReleaseMotion& release, double factor);
+
+/// Poses of the piece's own ends, beyond its releases.
+std::array<Pose, 2> own_ends(const PieceProperties& piece, const Pose& start, const Pose& end,
+                             const ReleaseMotion& release);
+
+/// Forces in the axes of the section where they act (signs of docs/conventions.md) and the
+/// displacement of the axis (local axes as drawn) at five equal places of a piece, from the poses
+/// of its own ends; `from`: its place along the member, m.
+std::array<LinePoint, 5> sample(const PieceProperties& piece, const Pose& start, const Pose& end,
+                                double factor, double from);
+
+/// Turns a pose further by a step of its unknowns (displacement and rotation, 6).
+void move(Pose& pose, const Vector6d& step);
+
+/// exp: quaternion of a rotation vector, rad; and back, the one nearest to `near`.
+Quaterniond turn_by(const Vector3d& vector);
+Vector3d rotation_vector(const Quaterniond& q, const Vector3d& near);
+
+}  // namespace ulterix

@@ -1,0 +1,90 @@
+#pragma once
+
+#include <Eigen/Core>
+#include <functional>
+#include <memory>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "core/sparse/factorisation.hpp"
+
+namespace ulterix {
+
+using Eigen::VectorXd;
+
+/// What a structure puts against its state, at a load factor.
+struct Balance {
+  VectorXd rest;               ///< unbalanced forces: resistance less loads
+  VectorXd load;               ///< what one unit of the load factor adds to the loads
+  std::vector<double> values;  ///< the symmetric tangent on the problem's pattern
+  double unbalanced = 0;       ///< the largest, over the largest force (or moment) that takes part
+  int inner_negative_pivots = 0;
+};
+
+/// A structure whose state moves with the load factor; it keeps its own state.
+class PathProblem {
+ public:
+  virtual ~PathProblem() = default;
+  virtual const SymmetricPattern& pattern() const = 0;
+  virtual Balance balance() const = 0;
+  /// Moves the unknowns by a step and the load factor to `factor`.
+  virtual void move(const VectorXd& step, double factor) = 0;
+  virtual double factor() const = 0;
+  /// The state, to come back to.
+  virtual std::shared_ptr<const void> state() const = 0;
+  virtual void restore(const std::shared_ptr<const void>& state) = 0;
+  /// Lengths (m, rad) that steps of the unknowns are measured by: a step that moves an unknown by
+  /// its scale is large.
+  virtual const VectorXd& scale() const = 0;
+  /// The largest motion so far, of its scale.
+  virtual double motion() const = 0;
+  /// True where the state may be corrected further, since parts have begun or ceased to act.
+  virtual bool settle() { return false; }
+};
+
+/// `automatic`: load steps, arc length where they fail or the tangent is not definite.
+enum class PathLead { automatic, load, arc_length, displacement };
+
+struct PathOptions {
+  PathLead lead = PathLead::automatic;
+  int steps = 10;           ///< of equal load factor, to begin with
+  int most_steps = 2000;    ///< in all
+  double from = 0, to = 1;  ///< load factors
+  bool follow_branch = false;
+  bool stop_at_limit = false;
+  double stop_at_factor = 0;  ///< 0: at `to`
+  int watched = -1;           ///< unknown that displacement control leads, and
+  double watched_end = 0;     ///< the change of it at which the path ends
+  /// No event search: only the end is wanted.
+  bool events = true;
+};
+
+enum class PathEventKind { none, limit_point, branch_point };
+
+/// One equilibrium on the path.
+struct PathState {
+  double factor = 0;
+  int iterations = 0;
+  double residual = 0;  ///< largest unbalanced force over the largest force
+  std::optional<int> negative_pivots;
+  PathEventKind event = PathEventKind::none;
+  std::shared_ptr<const void> state;
+  VectorXd mode;  ///< at an event: the motion without stiffness
+};
+
+enum class PathEnd { reached, limit_point, branch_point, no_convergence, too_many_steps };
+
+struct PathResult {
+  PathEnd end = PathEnd::reached;
+  std::vector<PathState> states;  ///< equilibria in order
+  std::string tried;              ///< without convergence: what was done, in words
+};
+
+/// Follows equilibrium from `from` to `to` (Riks 1979; Crisfield 1981): load steps that shrink and
+/// grow by themselves; where the tangent loses definiteness or the load will not grow, arc length.
+/// Singular points are located by bisection to 1e-6 of the factor.
+PathResult follow_path(PathProblem& problem, const PathOptions& options,
+                       const std::function<void(double)>& progress = {});
+
+}  // namespace ulterix

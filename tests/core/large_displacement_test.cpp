@@ -1,0 +1,368 @@
+#include <gtest/gtest.h>
+
+#include <boost/math/special_functions/ellint_1.hpp>
+#include <boost/math/special_functions/ellint_2.hpp>
+#include <boost/math/tools/toms748_solve.hpp>
+#include <random>
+
+#include "core/element/corotational_piece.hpp"
+#include "support/frame_builder.hpp"
+
+namespace ulterix {
+namespace {
+
+using testing::FrameBuilder;
+using testing::relative_error;
+
+AnalysisSpec large(const Model& model) {
+  AnalysisSpec spec;
+  spec.name = "large";
+  spec.loads = {model.case_alone(CaseId(0))};
+  spec.become<LargeDisplacementKeys>();
+  return spec;
+}
+
+RunResult solve(FrameBuilder& b, const AnalysisSpec& spec) {
+  b.model.analyses = {spec};
+  return run(b.model);
+}
+RunResult solve(FrameBuilder& b) {
+  return solve(b, large(b.model));
+}
+
+/// A rod that hardly stretches, in the xz plane or in space.
+struct Rod {
+  FrameBuilder b;
+  SectionId section;
+  MaterialId material;
+  explicit Rod(Plane plane = Plane::xz, double EA = 1e8) : b(plane) {
+    SectionProperties p;
+    p.A = EA;
+    p.Iy = p.Iz = 1;
+    p.J = 1;
+    section = b.section(p);
+    material = b.material(1, 1);
+  }
+  MemberId member(NodeId a, NodeId c) { return b.member("m", a, c, section, material); }
+};
+
+TEST(LargeDisplacement, L1BentToACircleAndTwiceRound) {
+  for (const int turns : {1, 2}) {
+    Rod rod(Plane::xz, 1e5);
+    const NodeId foot = rod.b.node("A", 0, 0, 0), tip = rod.b.node("B", 1, 0, 0);
+    rod.member(foot, tip);
+    rod.b.fix(foot, {0, 2, 4});
+    rod.b.nodal_load(tip, 4, 2 * M_PI * turns);
+    const RunResult r = solve(rod.b);
+    const Step& step = *r.find("large", "G");
+    ASSERT_TRUE(step.outcome.stands()) << step.outcome.reason;
+    EXPECT_NEAR(step.state.nodes[tip].translation[0], -1, 1e-7);
+    EXPECT_NEAR(step.state.nodes[tip].translation[2], 0, 1e-7);
+    EXPECT_NEAR(step.state.nodes[tip].rotation[1], 2 * M_PI * turns, 1e-7);
+    EXPECT_LT(step.equilibrium.nodes, 1e-9);
+    for (const double x : {0.0, 0.3, 1.0}) {
+      EXPECT_NEAR(Recovery(step).line(MemberId(0)).at(x).forces[4], -2 * M_PI * turns, 1e-6);
+    }
+  }
+}
+
+/// Cantilever elastica under a tip load (Bisshopp & Drucker 1945): modulus k from
+/// K(k) − F(φ0, k) = √(PL²/EI), sin φ0 = 1/(k√2).
+struct Elastica {
+  double sag, shortening;
+  explicit Elastica(double load) {
+    using boost::math::ellint_1;
+    using boost::math::ellint_2;
+    const double root = std::sqrt(load);
+    const auto off = [&](double k) {
+      return ellint_1(k) - ellint_1(k, std::asin(1 / (k * M_SQRT2))) - root;
+    };
+    std::uintmax_t most = 200;
+    const auto bracket = boost::math::tools::toms748_solve(
+        off, M_SQRT1_2 + 1e-14, 1 - 1e-12, boost::math::tools::eps_tolerance<double>(52), most);
+    const double k = (bracket.first + bracket.second) / 2, phi = std::asin(1 / (k * M_SQRT2));
+    sag = 1 - 2 / root * (ellint_2(k) - ellint_2(k, phi));
+    shortening = 1 - std::sqrt(2.0) / root * std::sqrt(2 * k * k - 1);
+  }
+};
+
+TEST(LargeDisplacement, L2Elastica) {
+  for (const double load : {1.0, 2.0, 5.0, 10.0}) {
+    const Elastica exact(load);
+    if (load == 1) {
+      EXPECT_NEAR(exact.sag, 0.30172, 1e-5);
+    }
+    Rod rod(Plane::xz, 1e9);
+    const NodeId foot = rod.b.node("A", 0, 0, 0), tip = rod.b.node("B", 1, 0, 0);
+    rod.member(foot, tip);
+    rod.b.fix(foot, {0, 2, 4});
+    rod.b.nodal_load(tip, 2, -load);
+    const RunResult r = solve(rod.b);
+    const Step& step = *r.find("large", "G");
+    ASSERT_TRUE(step.outcome.stands()) << step.outcome.reason << " " << step.pieces;
+    EXPECT_NEAR(-step.state.nodes[tip].translation[2], exact.sag, 2e-6);
+    EXPECT_NEAR(-step.state.nodes[tip].translation[0], exact.shortening, 2e-6);
+    EXPECT_LE(relative_error(-step.reactions[foot][4], load * (1 - exact.shortening)), 2e-6);
+  }
+}
+
+TEST(LargeDisplacement, L3TwoBarSnapThrough) {
+  FrameBuilder b;
+  SectionProperties p;
+  p.A = 1;
+  const SectionId s = b.section(p);
+  const MaterialId m = b.material(1, 1);
+  const double rise = 0.1;
+  const NodeId A = b.node("A", -1, 0, 0), B = b.node("B", 0, 0, rise), C = b.node("C", 1, 0, 0);
+  for (const auto& [from, to] : {std::pair{A, B}, {B, C}}) {
+    b.model.members[b.member("m", from, to, s, m)].kind = MemberKind::axial;
+  }
+  b.fix(A, {0, 2});
+  b.fix(C, {0, 2});
+  const double alpha = std::atan(rise);
+  const double limit = 2 * std::pow(1 - std::pow(std::cos(alpha), 2.0 / 3), 1.5);
+  EXPECT_LE(relative_error(limit, 3.810872e-4), 1e-6);
+  b.nodal_load(B, 2, -2 * limit);
+  const RunResult r = solve(b);
+  const Step& step = *r.find("large", "G");
+  ASSERT_TRUE(step.outcome.stands()) << step.outcome.reason;
+  // It passes both limit points and ends below, stable.
+  std::vector<double> limits;
+  for (const PathPoint& point : step.path) {
+    if (point.event == PathEventKind::limit_point) limits.push_back(point.factor);
+  }
+  ASSERT_EQ(limits.size(), 2u);
+  EXPECT_NEAR(limits[0], 0.5, 1e-6);
+  EXPECT_NEAR(limits[1], -0.5, 1e-6);
+  EXPECT_LT(step.state.nodes[B].translation[2], -2 * rise);
+  // Every equilibrium on the path satisfies statics at the bent place.
+  for (const PathPoint& point : step.path) {
+    const double z = rise + point.state.nodes[B].translation[2], l = std::hypot(1, z);
+    const double N = l / std::hypot(1, rise) - 1;
+    EXPECT_NEAR(2 * N * z / l, point.factor * -2 * limit, 1e-12);
+  }
+}
+
+TEST(LargeDisplacement, L4CircularBendInSpace) {
+  // 45°, R = 100, in the horizontal plane; the tip load is vertical.
+  for (const auto& [load, tip_at] : {std::pair<double, Vector3d>{300, {22.1125, 58.5357, 40.4808}},
+                                     {600, {15.5577, 46.8916, 53.6080}}}) {
+    FrameBuilder b(Plane::space);
+    SectionProperties p;
+    p.A = 1;
+    p.Iy = p.Iz = 1.0 / 12;
+    p.J = 0.140577;
+    p.Avy = p.Avz = 5.0 / 6;
+    const SectionId s = b.section(p);
+    const MaterialId m = b.material(1e7, 5e6);
+    constexpr int kParts = 16;
+    std::vector<NodeId> nodes;
+    for (int i = 0; i <= kParts; ++i) {
+      const double t = M_PI / 4 * i / kParts;
+      nodes.push_back(
+          b.node("N" + std::to_string(i), 100 * (1 - std::cos(t)), 100 * std::sin(t), 0));
+      if (i > 0) b.member("m" + std::to_string(i), nodes[nodes.size() - 2], nodes.back(), s, m);
+    }
+    b.fix_all(nodes[0]);
+    b.nodal_load(nodes.back(), 2, load);
+    AnalysisSpec spec = large(b.model);
+    spec.become<LargeDisplacementKeys>().pieces = 2;
+    const RunResult r = solve(b, spec);
+    const Step& step = *r.find("large", "G");
+    ASSERT_TRUE(step.has_state);
+    const Vector3d at =
+        b.model.nodes[nodes.back()].position + step.state.nodes[nodes.back()].translation;
+    // The published axes: x along the chord's normal, y along the first tangent, z up.
+    EXPECT_NEAR(at[2], tip_at[2], 1e-3 * tip_at[2]);
+    EXPECT_NEAR(at[1], tip_at[1], 1e-3 * tip_at[1]);
+    EXPECT_NEAR(at[0], tip_at[0], 3e-3 * tip_at[0]);
+  }
+}
+
+TEST(LargeDisplacement, L5RightAngleFrame) {
+  // Lee's frame, both legs of length 1, EA·L²/EI = 43 200.
+  Rod rod(Plane::xz, 43200);
+  FrameBuilder& b = rod.b;
+  const NodeId foot = b.node("A", 0, 0, 0), corner = b.node("B", 0, 0, 1),
+               at = b.node("P", 0.2, 0, 1), end = b.node("C", 1, 0, 1);
+  rod.member(foot, corner);
+  rod.member(corner, at);
+  rod.member(at, end);
+  b.fix(foot, {0, 2});
+  b.fix(end, {0, 2});
+  b.nodal_load(at, 2, -20);
+  const RunResult r = solve(b);
+  const Step& step = *r.find("large", "G");
+  std::vector<const PathPoint*> limits;
+  for (const PathPoint& point : step.path) {
+    if (point.event == PathEventKind::limit_point) limits.push_back(&point);
+  }
+  ASSERT_GE(limits.size(), 2u) << step.outcome.reason;
+  EXPECT_LE(relative_error(20 * limits[0]->factor, 18.5567), 5e-5);
+  EXPECT_NEAR(-limits[0]->state.nodes[at].translation[2], 0.40616, 2e-3);
+  EXPECT_NEAR(limits[0]->state.nodes[at].translation[0], 0.22406, 2e-3);
+  EXPECT_LE(relative_error(20 * limits[1]->factor, -9.4213), 2e-3);
+}
+
+TEST(LargeDisplacement, L7ShallowToggle) {
+  FrameBuilder b;
+  SectionProperties p;
+  const double psi = 6894.757293168, inch = 0.0254, lb = 4.4482216152605;
+  const double width = 0.753 * inch, depth = 0.243 * inch;
+  p.A = width * depth;
+  p.Iy = p.Iz = width * depth * depth * depth / 12;
+  const SectionId s = b.section(p);
+  const MaterialId m = b.material(1.03e7 * psi, 4e6 * psi);
+  const NodeId A = b.node("A", 0, 0, 0), B = b.node("B", 12.943 * inch, 0, 0.386 * inch),
+               C = b.node("C", 2 * 12.943 * inch, 0, 0);
+  b.member("l", A, B, s, m);
+  b.member("r", B, C, s, m);
+  b.fix(A, {0, 2, 4});
+  b.fix(C, {0, 2, 4});
+  b.nodal_load(B, 2, -80 * lb);
+  const RunResult r = solve(b);
+  const Step& step = *r.find("large", "G");
+  const auto limit = std::find_if(step.path.begin(), step.path.end(), [](const PathPoint& q) {
+    return q.event == PathEventKind::limit_point;
+  });
+  ASSERT_NE(limit, step.path.end()) << step.outcome.reason;
+  EXPECT_LE(relative_error(80 * limit->factor, 33.870), 1e-3);
+  EXPECT_LE(relative_error(-limit->state.nodes[B].translation[2] / inch, 0.23216), 5e-3);
+}
+
+TEST(LargeDisplacement, SmallMotionIsFirstOrder) {
+  // Everything that bends, hangs, hinges and settles; loads so small that squares vanish.
+  FrameBuilder b(Plane::space);
+  SectionProperties p;
+  p.A = 8e-3;
+  p.Iy = 8e-5;
+  p.Iz = 3e-5;
+  p.J = 9e-7;
+  p.Avz = 3e-3;
+  p.Avy = 5e-3;
+  const SectionId s = b.section(p);
+  const MaterialId m = b.material(210e9, 81e9, 7850);
+  const NodeId A = b.node("A", 0, 0, 0), B = b.node("B", 0, 0, 4), C = b.node("C", 6, 1, 4.5),
+               D = b.node("D", 6, 0, 0), E = b.node("E", 6, 5, 4);
+  b.member("AB", A, B, s, m, 0.3);
+  const MemberId beam = b.member("BC", B, C, s, m);
+  b.member("DC", D, C, s, m);
+  const MemberId link = b.member("CE", C, E, s, m);
+  const MemberId tie = b.member("AC", A, C, s, m);
+  b.model.members[tie].kind = MemberKind::axial;
+  b.model.members[beam].joints[1][4] = 0;
+  b.model.members[beam].joints[0][5] = 4e6;
+  b.model.members[link].joints[0] = {kRigid, kRigid, kRigid, kRigid, 0, 0};
+  b.fix_all(A);
+  b.fix(D, {0, 1, 2, 5});
+  b.fix_all(E);
+  b.spring(D, 4, 3e5);
+  const double small = 1e-5;
+  const auto six = [small](double fx, double fy, double fz, double mx, double my, double mz) {
+    Vector6d v;
+    v << fx, fy, fz, mx, my, mz;
+    return Vector6d(small * v);
+  };
+  b.nodal_load(B, six(3e4, -2e4, -5e4, 1e3, 2e3, -3e3));
+  b.distributed(beam, six(1e3, 2e3, -4e3, 0, 0, 0), six(0, -1e3, -8e3, 0, 0, 0), 1, 5);
+  b.uniform(link, 2, -3e3 * small);
+  b.point(beam, 2.5, six(1e3, 0, -9e3, 0, 4e3, 0));
+  b.uniform(tie, 2, -500 * small);
+  const RunResult r = solve(b);
+  const Step &large_step = *r.find("large", "G"), &linear = r.baseline("G");
+  ASSERT_TRUE(large_step.has_state) << large_step.outcome.reason;
+  EXPECT_LT(large_step.equilibrium.reactions, 1e-7);
+  double u = 0, du = 0;
+  for (const NodeId n : b.model.nodes.ids()) {
+    const Vector6d a = large_step.state.nodes[n].vector(), c = linear.state.nodes[n].vector();
+    u = std::max(u, c.cwiseAbs().maxCoeff());
+    du = std::max(du, (a - c).cwiseAbs().maxCoeff());
+    EXPECT_LE((large_step.reactions[n] - linear.reactions[n]).norm(), 2e-6 * 5e4 * small);
+  }
+  EXPECT_LE(du, 1e-6 * u);
+  for (const MemberId id : b.model.members.ids()) {
+    const MemberLine a = Recovery(large_step).line(id), c = Recovery(linear).line(id);
+    for (const double t : {0.0, 0.2, 0.37, 0.8, 1.0}) {
+      const double x = t * a.length();
+      EXPECT_LE((a.at(x).forces - c.at(x).forces).norm(), 1e-5 * 3e4 * small)
+          << b.model.members[id].name << " at " << t;
+      EXPECT_LE((a.at(x).displacement - c.at(x).displacement).norm(), 1e-5 * u)
+          << b.model.members[id].name << " at " << t;
+    }
+  }
+}
+
+/// Forces against differences of the energy, and the tangent against differences of the forces.
+TEST(CorotationalPiece, DerivativesOfItsEnergy) {
+  std::mt19937 random(3);
+  std::uniform_real_distribution<double> number(-1, 1);
+  const auto vector = [&](double size) {
+    return Vector3d(size * Vector3d(number(random), number(random), number(random)));
+  };
+  for (int kind = 0; kind < 4; ++kind) {
+    PieceProperties p;
+    p.drawn = Vector3d(0.9, -0.4, 0.6);
+    ElementProperties& s = p.stiffness;
+    s.kind = kind == 3 ? MemberKind::axial : MemberKind::frame;
+    s.length = p.drawn.norm();
+    s.EA = 50;
+    s.EIy = 1.3;
+    s.EIz = 0.8;
+    s.GJ = 0.5;
+    s.r2 = 0.02;
+    s.shear_flexibility_z = 0.1;
+    s.shear_flexibility_y = 0.05;
+    if (kind == 3) s.initial_force = 0.7;
+    if (kind == 2) s.joints[0][4] = s.joints[1][0] = 2, s.joints[1][5] = 0.3;
+    p.axes = Quaterniond::FromTwoVectors(Vector3d::UnitX(), p.drawn) *
+             Quaterniond(Eigen::AngleAxisd(0.4, Vector3d::UnitX()));
+    p.load_start = Vector3d(0.1, -0.5, 0.3);
+    p.load_end = Vector3d(-0.2, 0.4, 0.8);
+    Pose a, b;
+    b.by_vector = kind == 1;
+    for (Pose* pose : {&a, &b}) {
+      Vector6d step;
+      step << vector(0.2), vector(0.5);
+      move(*pose, step);
+    }
+    ReleaseMotion release = ReleaseMotion::Zero();
+    if (kind == 2) release[4] = 0.1, release[6] = 0.05, release[11] = -0.2;
+    const double factor = 0.7, h = 1e-4;
+    const auto moved = [&](const Vector12d& d) {
+      Pose x = a, y = b;
+      move(x, d.head<6>());
+      move(y, d.tail<6>());
+      return std::pair{x, y};
+    };
+    const auto energy_at = [&](const Vector12d& d) {
+      const auto [x, y] = moved(d);
+      return energy(p, x, y, release, factor);
+    };
+    const PieceResponse r = respond(p, a, b, release, factor);
+    if (kind == 2) {
+      // Condensed: at a release motion in balance, forces are those of the energy.
+      for (int i = 0; i < 30; ++i) release -= respond(p, a, b, release, factor).rest;
+      EXPECT_LE(respond(p, a, b, release, factor).rest.norm(), 1e-12);
+    }
+    const PieceResponse at = respond(p, a, b, release, factor);
+    for (int i = 0; i < 12; ++i) {
+      const Vector12d d = h * Vector12d::Unit(i);
+      const double slope = (energy_at(d) - energy_at(-d)) / (2 * h);
+      EXPECT_NEAR((at.force - factor * at.load)[i], slope, 2e-7) << kind << " " << i;
+      if (kind == 2) continue;
+      for (int j = 0; j < 12; ++j) {
+        const Vector12d e = h * Vector12d::Unit(j);
+        const double second =
+            i == j ? (energy_at(d) - 2 * energy_at(0 * d) + energy_at(-d)) / (h * h)
+                   : (energy_at(d + e) - energy_at(d - e) - energy_at(e - d) + energy_at(-d - e)) /
+                         (4 * h * h);
+        EXPECT_NEAR(at.stiffness(i, j), second, 2e-5 * at.stiffness.cwiseAbs().maxCoeff())
+            << kind << " " << i << " " << j;
+      }
+    }
+    EXPECT_LE((r.stiffness - r.stiffness.transpose()).norm(), 1e-12 * r.stiffness.norm());
+  }
+}
+
+}  // namespace
+}  // namespace ulterix
