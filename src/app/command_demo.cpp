@@ -59,6 +59,12 @@ std::string what_next(const DemoModel& demo) {
            "Change    {1}: take the notional load of U1 away: nothing decides then which rods "
            "carry\n";
   }
+  if (demo.name == "footbridge") {
+    return "\nLook at   {0}/figures/path-U1-crown.png   where the crooked arch snaps through\n"
+           "          ulterix draw {0} deflected --analysis perfect --analysis crooked --scale 1\n"
+           "          ulterix table {0} path\n"
+           "Change    {1}: the size of the start shape, or a deeper rib, and run it again\n";
+  }
   return "\nLook at   {0}/figures/deflected-U2.png   first-order and P-Delta at one scale\n"
          "          {0}/figures/moment-U2.png      where the moments grow\n"
          "          ulterix draw {0} mode --load U1 --mode 1-3   how it buckles\n"
@@ -78,7 +84,7 @@ int command_demo(const Arguments& arguments) {
       "      the terminal building, its results and figures in ./kittiwake-quay/\n"
       "  ulterix demo --example gantry\n"
       "      a travelling gantry in space: how close to buckling, and what would help\n");
-  options.add()("example", "terminal, gantry or beacon",
+  options.add()("example", "terminal, gantry, beacon, boat-hall or footbridge",
                 cxxopts::value<std::string>()->default_value("terminal"), "NAME");
   const auto parsed = options.parse(arguments);
   if (!parsed) return kDone;

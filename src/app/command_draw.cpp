@@ -8,6 +8,7 @@
 #include <map>
 
 #include "app/options.hpp"
+#include "app/stored_paths.hpp"
 #include "app/stored_run.hpp"
 #include "app/text.hpp"
 #include "core/analysis/run.hpp"
@@ -26,7 +27,7 @@ namespace fs = std::filesystem;
 using Names = std::vector<std::string>;
 
 const std::vector<std::string> kFigures = {"model", "deflected", "moment", "shear",
-                                           "axial", "reactions", "mode"};
+                                           "axial", "reactions", "mode",   "path"};
 
 constexpr std::size_t kModesOnAPage = 6;
 
@@ -416,6 +417,24 @@ void draw_stored_results(const Results& results, DrawRequest request) {
   }
 }
 
+/// Load factors over the watched places, of every large-displacement analysis of the loads.
+void draw_stored_paths(const Results& results, const DrawRequest& request) {
+  for (const std::string& load : chosen_loads(results, request.loads)) {
+    const std::vector<PathChart> charts = stored_paths(results, load);
+    if (charts.empty()) {
+      throw CallError(fmt::format(
+          "no path of {}: it needs a large-displacement analysis and [watch] with a place", load));
+    }
+    for (const PathChart& chart : charts) {
+      const auto paths = output_paths(
+          results, request, as_file_name("path-" + load + "-" + chart.place), charts.size());
+      draw_files(paths, fmt::format("{}: path of {}", chart.title, load),
+                 [&chart](Canvas& canvas) { draw_path(canvas, chart); });
+      tell_files(results, paths);
+    }
+  }
+}
+
 /// `3`, `1-3`, `1,4,6-8`.
 std::vector<int> parse_modes(const std::string& text) {
   constexpr int kMost = 300;
@@ -514,7 +533,7 @@ DrawRequest request_of(const cxxopts::ParseResult& parsed, const std::string& wh
 int command_draw(const Arguments& arguments) {
   CommandOptions options(
       "draw", "RESULTS WHAT",
-      "Draws a results folder: model, deflected, moment, shear, axial, reactions, or mode;\n"
+      "Draws a results folder: model, deflected, moment, shear, axial, reactions, mode, or path;\n"
       "first-order and the second analysis over each other, at one scale.",
       "  ulterix draw shed-results moment --load U2\n"
       "      moment diagrams of both analyses into shed-results/figures/, SVG and PNG\n"
@@ -558,6 +577,8 @@ int command_draw(const Arguments& arguments) {
     draw_stored_model(results, request);
   } else if (request.what == "mode") {
     draw_stored_modes(results, request);
+  } else if (request.what == "path") {
+    draw_stored_paths(results, request);
   } else {
     draw_stored_results(results, request);
   }

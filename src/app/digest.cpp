@@ -70,7 +70,7 @@ class Digest {
   Digest(const RunResult& result, const UnitSystem& units, int width, bool full)
       : result_(result), model_(*result.model), units_(units), width_(width), full_(full) {
     for (std::size_t i = 0; i < result.steps.size(); ++i) {
-      if (result.steps[i].kind != AnalysisKind::p_delta) continue;
+      if (!is_second_order(result.steps[i].kind)) continue;
       compared_.push_back({&result.steps[i], result.comparisons[i]});
     }
   }
@@ -83,6 +83,7 @@ class Digest {
     for (const std::string& name : result_.analyses()) table(name);
     if (full_) differs_most();
     text_ += one_way_digest(result_, units_, width_, full_);
+    text_ += path_digest(result_, width_, full_);
     text_ += buckling_digest(result_, units_, width_, full_);
     text_ += modal_digest(result_, units_, width_, full_);
     governing();
@@ -142,7 +143,11 @@ class Digest {
     }
     if (failed.empty()) {
       const std::string lowest = closest_to_buckling(result_);
-      line(lowest.empty() ? " STANDS." : " STANDS.  " + lowest, 10);
+      const std::string snapped = snaps_through();
+      line(!snapped.empty() ? " STANDS ONLY BEYOND A SNAP-THROUGH.  " + snapped
+           : lowest.empty() ? " STANDS."
+                            : " STANDS.  " + lowest,
+           10);
       if (full_ && !compared_.empty()) line("          " + closest(), 10);
     } else {
       line(fmt::format(" {}: {} of {} analyses", verdict_of(failed), failed.size(),
@@ -156,6 +161,23 @@ class Digest {
              7);
       }
     }
+  }
+
+  /// The first limit point on the way to an equilibrium at the full load; "" if there is none.
+  std::string snaps_through() const {
+    const Step* first = nullptr;
+    const PathPoint* at = nullptr;
+    for (const Step& step : result_.steps) {
+      for (const PathPoint& p : step.path) {
+        if (p.event != PathEventKind::limit_point) continue;
+        if (at == nullptr || p.factor < at->factor) first = &step, at = &p;
+        break;
+      }
+    }
+    if (at == nullptr) return "";
+    return fmt::format(
+        "{} ({}) reaches a limit point at {:.4g} of the load; its result lies beyond.",
+        first->loads.name, first->analysis, at->factor);
   }
 
   /// Loads and analyses that fail for the same reason are told together.
@@ -383,10 +405,13 @@ class Digest {
                      Align::right});
     const std::string& mm = units_.label(Quantity::displacement);
     const std::string& knm = units_.label(Quantity::moment);
-    table.add({analysis, "sway", mm, "", "", "moment", knm, "", "", "buckling",
-               full_ ? "iterations" : ""});
-    table.add({"load", "first", "P-Delta", "ratio", "at", "first", "P-Delta", "ratio", "at",
-               "factor", ""});
+    // The reserve against buckling is P-Delta's; a path in finite motion tells of its own end.
+    const bool finite = loads.front()->step->kind == AnalysisKind::large_displacement;
+    const char* second = finite ? "large" : "P-Delta";
+    table.add({analysis, "sway", mm, "", "", "moment", knm, "", "", finite ? "" : "buckling",
+               full_ && !finite ? "iterations" : ""});
+    table.add({"load", "first", second, "ratio", "at", "first", second, "ratio", "at",
+               finite ? "" : "factor", ""});
     for (const Compared* c : loads) table.add(table_row(*c));
     text_ += '\n' + table.print();
     const auto all = std::count_if(compared_.begin(), compared_.end(),
@@ -411,6 +436,7 @@ class Digest {
       cells.push_back(ratio_text(row->ratio));
       cells.push_back(where(*row));
     }
+    if (c.step->kind == AnalysisKind::large_displacement) return cells;
     cells.push_back(c.step->reserve ? fmt::format("{:.4g}", *c.step->reserve) : "-");
     if (full_) cells.push_back(fmt::format("{}", c.step->rounds.size()));
     return cells;
@@ -449,7 +475,7 @@ class Digest {
     TextTable table(
         {Align::left, Align::left, Align::left, Align::right, Align::right, Align::right});
     table.add({fmt::format("Where {} differs most", worst->step->loads.name), "", "", "first-order",
-               "P-Delta", "ratio"});
+               "second", "ratio"});
     for (std::size_t i = 0; i < rows.size() && i < 6; ++i) {
       const ComparisonRow& row = *rows[i];
       const Quantity q = quantity_of(row);

@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "app/text.hpp"
+#include "core/analysis/large_displacement.hpp"
 #include "core/results/comparison.hpp"
 #include "core/results/recovery.hpp"
 
@@ -27,7 +28,7 @@ class StepWords {
   std::string one_way_states() {
     std::string text;
     const bool bent = std::any_of(result_.steps.begin(), result_.steps.end(), [](const Step& s) {
-      return s.state.one_way && s.has_state && s.kind == AnalysisKind::p_delta;
+      return s.state.one_way && s.has_state && is_second_order(s.kind);
     });
     struct Line {
       std::string analysis, state, loads, force;
@@ -36,7 +37,7 @@ class StepWords {
     std::vector<Line> lines;
     for (const Step& step : result_.steps) {
       if (!step.state.one_way || !step.has_state) continue;
-      if (bent && !full_ && step.kind != AnalysisKind::p_delta) continue;
+      if (bent && !full_ && !is_second_order(step.kind)) continue;
       const std::string state = state_words(step);
       auto line = std::find_if(lines.begin(), lines.end(), [&](const Line& l) {
         return l.analysis == step.analysis && l.state == state;
@@ -62,6 +63,33 @@ class StepWords {
           12);
     }
     return text;
+  }
+
+  std::string paths() {
+    std::string text;
+    std::size_t lines = 0;
+    for (const Step& step : result_.steps) {
+      if (step.kind != AnalysisKind::large_displacement || step.path.empty()) continue;
+      if (!full_ && lines++ >= kMostLines) continue;
+      std::string words =
+          fmt::format("{} equilibria up to {:.4g}", step.path.size(), step.path.back().factor);
+      if (step.pieces > 0) words += fmt::format(", {} pieces a member", step.pieces);
+      words += fmt::format(" (error {:.0e})", step.solve_error.displacement);
+      std::size_t events = 0;
+      for (const PathPoint& p : step.path) {
+        if (p.event == PathEventKind::none) continue;
+        if (++events > kMostLines) break;
+        words += fmt::format("; {} at {:.4g}", event_words(model_, p), p.factor);
+      }
+      text += lined(fmt::format(" {:<10} {} ({}): {}", text.empty() ? "Path" : "", step.loads.name,
+                                step.analysis, words),
+                    12);
+    }
+    if (!full_ && lines > kMostLines) {
+      text +=
+          lined(fmt::format("            ... {} more paths (run --full)", lines - kMostLines), 12);
+    }
+    return text.empty() ? text : '\n' + text;
   }
 
   /// First-order alone: what a cross-check reads.
@@ -178,6 +206,10 @@ class StepWords {
 
 std::string one_way_digest(const RunResult& result, const UnitSystem& units, int width, bool full) {
   return StepWords(result, units, width, full).one_way_states();
+}
+
+std::string path_digest(const RunResult& result, int width, bool full) {
+  return StepWords(result, UnitSystem(), width, full).paths();
 }
 
 std::string first_order_digest(const RunResult& result, const UnitSystem& units, bool full) {

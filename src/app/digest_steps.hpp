@@ -12,6 +12,8 @@ namespace ulterix {
 std::string one_way_digest(const RunResult& result, const UnitSystem& units, int width, bool full);
 
 /// First-order alone: what a cross-check reads, a line a load.
+/// Paths of large displacement: how many equilibria, pieces and what happened on the way.
+std::string path_digest(const RunResult& result, int width, bool full);
 std::string first_order_digest(const RunResult& result, const UnitSystem& units, bool full);
 
 }  // namespace ulterix

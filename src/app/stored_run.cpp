@@ -5,12 +5,17 @@
 #include <unordered_map>
 #include <unordered_set>
 
+#include "core/analysis/large_displacement.hpp"
 #include "core/analysis/p_delta.hpp"
 #include "core/analysis/run.hpp"
+#include "core/element/corotational_piece.hpp"
 
 namespace ulterix {
 
 namespace {
+
+/// A load factor above this is no result of ours.
+constexpr double kMostFactor = 1e6;
 
 const AnalysisSpec* find_analysis(const Model& model, const std::string& name) {
   for (const AnalysisSpec& a : model.analyses) {
@@ -63,19 +68,24 @@ StoredRun::StoredRun(const Results& results, const std::vector<std::string>& ana
   }
   read_reactions(results, filters);
   if (model().has_one_way()) read_states(results, filters);
+  read_coordinates(results);
   place_on_frames();
   if (wanted.empty()) {
     read_motion(results, filters);
     read_axial(results, filters);
+    read_poses(results, filters);
+    for (Step& s : steps_) {
+      if (s.kind == AnalysisKind::large_displacement) s.applied = acting_loads(s, {});
+    }
     return;
   }
   read_motion(results, ends);
+  read_poses(results, own);
   const bool acts =
       std::any_of(steps_.begin(), steps_.end(), [](const Step& s) { return s.state.geometric; });
   if (acts) read_axial(results, own);
   for (Step& s : steps_) {
-    s.applied = std::make_shared<AppliedLoads>(s.frame->situation(),
-                                               scaled(s.loads, s.state.lambda), wanted);
+    s.applied = acting_loads(s, wanted);
   }
 }
 
@@ -106,13 +116,17 @@ void StoredRun::read_steps(const Results& results, const std::vector<Results::Fi
     step.outcome.verdict = value_of(kVerdicts, text_in(row[5])).value_or(Verdict::not_solvable);
     step.outcome.reason = text_in(row[6]);
     step.has_state = is_number(row[4]);
-    const auto loads = find_loads(model(), text_in(row[1]));
+    const AnalysisSpec* spec = find_analysis(model(), step.analysis);
+    auto loads = find_loads(model(), text_in(row[1]));
+    // Loads of an analysis alone: { G = 1, Q = 1.5 } that grow.
+    for (std::size_t i = 0; spec != nullptr && !loads && i < spec->loads.size(); ++i) {
+      if (spec->loads[i].name == text_in(row[1])) loads = spec->loads[i];
+    }
     if (!step.has_state || !loads) continue;
     step.loads = *loads;
     step.state = State(model());
     step.state.lambda = number_in(row[4]);
-    if (!(std::abs(step.state.lambda) <= 1)) results.damaged();
-    const AnalysisSpec* spec = find_analysis(model(), step.analysis);
+    if (!(std::abs(step.state.lambda) <= kMostFactor)) results.damaged();
     if (spec != nullptr && step.analysis != kBaseline) {
       step.kind = spec->kind();
     }
@@ -164,12 +178,70 @@ void StoredRun::read_states(const Results& results, const std::vector<Results::F
   }
 }
 
+/// `members`: whose loads are wanted; empty: all.
+std::shared_ptr<const AppliedLoads> StoredRun::acting_loads(
+    const Step& step, const std::vector<MemberId>& members) const {
+  const AnalysisSpec* spec = find_analysis(model(), step.analysis);
+  const LoadSet loads = spec != nullptr ? loads_at(*spec, step.loads, step.state.lambda)
+                                        : scaled(step.loads, step.state.lambda);
+  const Situation& situation = step.frame->situation();
+  return members.empty() ? std::make_shared<AppliedLoads>(situation, loads)
+                         : std::make_shared<AppliedLoads>(situation, loads, members);
+}
+
+void StoredRun::read_poses(const Results& results, const std::vector<Results::Filter>& filters) {
+  const bool finite = std::any_of(steps_.begin(), steps_.end(), [](const Step& s) {
+    return s.kind == AnalysisKind::large_displacement;
+  });
+  if (!finite) return;
+  const ByName<MemberId> member(results, model().members);
+  for (const auto& row : results.table("poses", filters).rows) {
+    Step* step = step_of(row);
+    if (step == nullptr) continue;
+    auto& poses = step->state.poses;
+    if (poses.empty()) poses = IndexedVector<MemberId, MemberPoses>(model().members.size());
+    MemberPoses& own = poses[member(row[3])];
+    const double x = units().to_si(Quantity::length, number_in(row[4]));
+    if (!own.x.empty() && !(x > own.x.back())) results.damaged();
+    own.x.push_back(x);
+    const Vector6d u = six(row, 5, units(), Quantity::displacement, Quantity::rotation);
+    Pose pose;
+    pose.displacement = u.head<3>();
+    pose.vector = u.tail<3>();
+    pose.rotation = turn_by(pose.vector);
+    own.poses.push_back(pose);
+  }
+}
+
+/// Offsets of nodes of the steps that began from a start shape.
+void StoredRun::read_coordinates(const Results& results) {
+  const bool shaped =
+      std::any_of(model().analyses.begin(), model().analyses.end(), [](const AnalysisSpec& a) {
+        return a.kind() == AnalysisKind::large_displacement && a.large_displacement().start_shape;
+      });
+  if (!shaped) return;
+  const ByName<NodeId> node(results, model().nodes);
+  for (const auto& row : results.table("coordinates", {}).rows) {
+    Step* step = step_of(row);
+    if (step == nullptr) continue;
+    auto& offsets = offsets_[step];
+    if (offsets.empty()) {
+      offsets = IndexedVector<NodeId, Vector3d>(model().nodes.size(), Vector3d::Zero());
+    }
+    for (std::size_t d = 0; d < 3; ++d) {
+      offsets[node(row[3])][static_cast<Eigen::Index>(d)] =
+          units().to_si(Quantity::displacement, number_in(row[7 + d]));
+    }
+  }
+}
+
 void StoredRun::place_on_frames() {
   for (Step& step : steps_) {
     for (const Step& before : steps_) {
       if (&before == &step || step.frame) break;
       const Situation& its = before.frame->situation();
-      bool same = its.one_way == step.state.one_way;
+      bool same = its.one_way == step.state.one_way && !offsets_.contains(&step) &&
+                  !offsets_.contains(&before);
       for (const MemberId id : model().members.ids()) {
         same = same && (its.idle[id] != 0) == (step.state.members[id].activity == Activity::idle);
       }
@@ -178,6 +250,9 @@ void StoredRun::place_on_frames() {
     if (step.frame) continue;
     Situation situation(model());
     situation.one_way = step.state.one_way;
+    if (const auto own = offsets_.find(&step); own != offsets_.end()) {
+      situation.offsets = own->second;
+    }
     for (const MemberId id : model().members.ids()) {
       situation.idle[id] = step.state.members[id].activity == Activity::idle ? 1 : 0;
     }

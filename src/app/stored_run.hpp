@@ -1,5 +1,6 @@
 #pragma once
 
+#include <map>
 #include <memory>
 #include <optional>
 #include <string>
@@ -32,12 +33,17 @@ class StoredRun {
   void read_axial(const Results& results, const std::vector<Results::Filter>& filters);
   void read_states(const Results& results, const std::vector<Results::Filter>& filters);
   void read_reactions(const Results& results, const std::vector<Results::Filter>& filters);
+  void read_poses(const Results& results, const std::vector<Results::Filter>& filters);
+  void read_coordinates(const Results& results);
+  std::shared_ptr<const AppliedLoads> acting_loads(const Step& step,
+                                                   const std::vector<MemberId>& members) const;
   /// Steps of one situation share its frame.
   void place_on_frames();
   Step* step_of(const std::vector<Cell>& row);
 
   ModelFile file_;
   std::vector<Step> steps_;
+  std::map<const Step*, IndexedVector<NodeId, Vector3d>> offsets_;  // of start shapes
 };
 
 /// A set of loads of the model by its name.

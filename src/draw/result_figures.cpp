@@ -5,11 +5,13 @@
 #include <cctype>
 #include <cstdint>
 
+#include "core/analysis/large_displacement.hpp"
 #include "core/results/modes.hpp"
 #include "draw/canvas.hpp"
 #include "draw/figure.hpp"
 #include "draw/mode_figure.hpp"
 #include "draw/model_figure.hpp"
+#include "draw/path_figure.hpp"
 
 namespace ulterix {
 
@@ -22,6 +24,9 @@ constexpr std::size_t kMostMechanisms = 12;
 
 /// Modes on the figure of a buckling or modal analysis.
 constexpr std::size_t kModes = 3;
+
+/// Watched places whose paths are drawn.
+constexpr std::size_t kMostPaths = 4;
 
 /// A space frame of more members is read by planes.
 constexpr int kWholeFrame = 40;
@@ -84,9 +89,62 @@ class RunFigures {
     }
   }
 
+  /// Paths of large displacement over the watched places, of every set of loads.
+  void draw_paths() {
+    for (const Step& first : result_.steps) {
+      if (first.analysis != kBaseline) continue;
+      for (std::size_t i = 0; i < model_.watches.size() && i < kMostPaths; ++i) {
+        const PathChart chart = chart_of(first.loads.name, model_.watches[i]);
+        if (chart.curves.empty()) continue;
+        const std::string name = as_file_name("path-" + chart.loads + "-" + chart.place);
+        names_.push_back(name);
+        draw_files(both_formats(folder_, name),
+                   fmt::format("{}: path of {}", model_.title, chart.loads),
+                   [&chart](Canvas& canvas) { draw_path(canvas, chart); });
+      }
+    }
+  }
+
   const std::vector<std::string>& names() const { return names_; }
 
  private:
+  PathChart chart_of(const std::string& loads, const Watch& watch) const {
+    const Place& place = watch.place;
+    const bool turns = place.component >= 3;
+    const Quantity q = place.is_displacement()
+                           ? (turns ? Quantity::rotation : Quantity::displacement)
+                           : (turns ? Quantity::moment : Quantity::force);
+    PathChart chart;
+    chart.title = model_.title;
+    chart.loads = loads;
+    chart.place = watch.name;
+    chart.unit = units_.label(q);
+    for (const Step& step : result_.steps) {
+      if (step.loads.name != loads) continue;
+      if (step.buckling && !step.buckling->modes.empty()) {
+        chart.buckling =
+            std::min(chart.buckling.value_or(step.buckling->lowest()), step.buckling->lowest());
+      }
+      const bool linear = step.analysis == kBaseline;
+      if ((linear || step.kind == AnalysisKind::p_delta) && is_whole(step)) {
+        const auto value = value_at(Recovery(step), place);
+        if (value && linear) chart.first_order = units_.from_si(q, *value);
+        if (value && !linear)
+          chart.p_delta = Vector2d(units_.from_si(q, *value), step.state.lambda);
+      }
+      if (step.path.empty()) continue;
+      PathCurve curve{step.analysis, {}, {}};
+      for (const PathPoint& point : step.path) {
+        const auto value = value_on_path(model_, step, point, place);
+        if (!value) continue;
+        curve.points.emplace_back(units_.from_si(q, *value), point.factor);
+        curve.events.push_back(event_words(model_, point));
+      }
+      if (curve.points.size() > 1) chart.curves.push_back(std::move(curve));
+    }
+    return chart;
+  }
+
   static std::size_t number_of_modes(const Step& step) {
     return step.buckling ? step.buckling->modes.size() : step.modal ? step.modal->modes.size() : 0;
   }
@@ -171,8 +229,7 @@ std::optional<GoverningStep> governing_step(const RunResult& result) {
       double largest = 0;
       for (std::size_t i = 0; i < result.steps.size(); ++i) {
         const Step& step = result.steps[i];
-        const bool wanted =
-            second_order ? step.kind == AnalysisKind::p_delta : step.analysis == kBaseline;
+        const bool wanted = second_order ? is_second_order(step.kind) : step.analysis == kBaseline;
         if (!wanted || !is_whole(step) || result.extremes[i].empty()) continue;
         for (const MemberId id : result.model->members.ids()) {
           for (const int c : components) {
@@ -201,6 +258,7 @@ std::vector<std::string> draw_results(const RunResult& result, const UnitSystem&
   figures.draw_model_figure();
   if (const auto governing = governing_step(result)) figures.draw_governing(*governing);
   figures.draw_modes_of_analyses();
+  figures.draw_paths();
   names.insert(names.end(), figures.names().begin(), figures.names().end());
   return names;
 }

@@ -190,7 +190,8 @@ constexpr std::array kKeys = {
     Key{"until", "y", Q::number, "", "per cent of the mass along y", true},
     Key{"until", "z", Q::number, "", "per cent of the mass along z", true},
 
-    Key{"analysis", "kind", Q::number, "", "first-order, p-delta, buckling or modal", true},
+    Key{"analysis", "kind", Q::number, "",
+        "first-order, p-delta, buckling, modal or large-displacement", true},
     Key{"analysis", "loads", Q::number, "all combinations", "cases and combinations, patterns too",
         true},
     Key{"analysis", "split", Q::number, "auto",
@@ -212,8 +213,10 @@ constexpr std::array kKeys = {
     Key{"analysis", "modes", Q::number, "5, modal 10", "buckling and modal: how many", true},
     Key{"analysis", "method", Q::number, "linear",
         "buckling: linear, or incremental in steps of the load", true},
-    Key{"analysis", "constant", Q::number, "", "buckling: { CASE = factor } that stay", true},
-    Key{"analysis", "scaled", Q::number, "", "buckling: { CASE = factor } that grow", true},
+    Key{"analysis", "constant", Q::number, "",
+        "buckling, large-displacement: { CASE = factor } that stay", true},
+    Key{"analysis", "scaled", Q::number, "",
+        "buckling, large-displacement: { CASE = factor } that grow", true},
     Key{"analysis", "try_restraints", Q::number, "0",
         "buckling and modal: so many of the best restraints are re-analysed", true},
     Key{"analysis", "until", Q::number, "", "modal: { x = 90 }, as many modes as reach it", true},
@@ -221,12 +224,40 @@ constexpr std::array kKeys = {
         true},
     Key{"analysis", "axial_from", Q::number, "each its own",
         "p-delta: the loads whose axial forces act on the bent shape", true},
+    Key{"analysis", "control", Q::number, "auto",
+        "large-displacement: auto, load, arc-length, or { place = \"B5.ux\", to = \"200 mm\" }",
+        true},
+    Key{"analysis", "steps", Q::number, "10",
+        "large-displacement: of the load to begin with; they shrink and grow", true},
+    Key{"analysis", "branch", Q::number, "stop",
+        "large-displacement: stop at a branch point, or follow the second path", true},
+    Key{"analysis", "stop", Q::number, "",
+        "large-displacement: { limit = true }, { factor = 0.8 }, { steps = 50 }", true},
+    Key{"analysis", "pieces", Q::number, "auto", "large-displacement: of every member that bends",
+        true},
+    Key{"analysis", "start_shape", Q::number, "",
+        "large-displacement: { from = \"ANALYSIS\", mode, loads, at = \"B5.ux\", size = \"H/500\" "
+        "}",
+        true},
+
+    Key{"stop", "limit", Q::number, "false", "at the first limit point", true},
+    Key{"stop", "factor", Q::number, "", "at this factor on the loads", true},
+    Key{"stop", "steps", Q::number, "2000", "after so many", true},
+
+    Key{"control", "place", Q::number, "", "displacement of a node that is led", true},
+    Key{"control", "to", Q::displacement, "", "how far", true},
+
+    Key{"start_shape", "from", Q::number, "", "an analysis above", true},
+    Key{"start_shape", "mode", Q::number, "1", "of buckling or vibration", true},
+    Key{"start_shape", "loads", Q::number, "the same", "of that analysis", true},
+    Key{"start_shape", "at", Q::number, "", "displacement of a node, ux to uz", true},
+    Key{"start_shape", "size", Q::displacement, "",
+        "of that displacement; \"H/500\": of the height of the frame", true},
 };
 
 /// Keys of analyses that are not built yet, refused by name whatever the kind.
-constexpr std::array<std::string_view, 11> kLaterAnalysisKeys = {
-    "control", "steps",  "stop",     "history", "start_shape", "stages",
-    "brings",  "theory", "position", "design",  "notional"};
+constexpr std::array<std::string_view, 7> kLaterAnalysisKeys = {
+    "history", "stages", "brings", "theory", "position", "design", "notional"};
 
 const Key kLaterKey{"analysis", "", Q::number, "", "", false};
 
@@ -235,7 +266,7 @@ struct KindsOfKey {
   std::string_view key;
   std::vector<std::string_view> kinds;
 };
-const std::array<KindsOfKey, 14> kKindsOfKeys = {{{"iterate", {"first-order"}},
+const std::array<KindsOfKey, 20> kKindsOfKeys = {{{"iterate", {"first-order"}},
                                                   {"events", {"first-order", "p-delta"}},
                                                   {"split", {"p-delta"}},
                                                   {"iterations", {"p-delta"}},
@@ -246,8 +277,14 @@ const std::array<KindsOfKey, 14> kKindsOfKeys = {{{"iterate", {"first-order"}},
                                                   {"modes", {"buckling", "modal"}},
                                                   {"try_restraints", {"buckling", "modal"}},
                                                   {"method", {"buckling"}},
-                                                  {"constant", {"buckling"}},
-                                                  {"scaled", {"buckling"}},
+                                                  {"constant", {"buckling", "large-displacement"}},
+                                                  {"scaled", {"buckling", "large-displacement"}},
+                                                  {"control", {"large-displacement"}},
+                                                  {"steps", {"large-displacement"}},
+                                                  {"branch", {"large-displacement"}},
+                                                  {"stop", {"large-displacement"}},
+                                                  {"pieces", {"large-displacement"}},
+                                                  {"start_shape", {"large-displacement"}},
                                                   {"until", {"modal"}}}};
 
 }  // namespace

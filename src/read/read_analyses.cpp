@@ -1,9 +1,11 @@
-// Watched places and analyses.
+// Analyses.
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <limits>
 
 #include "core/modes/mode_member.hpp"
+#include "read/analysis_reading.hpp"
 #include "read/name_matching.hpp"
 #include "read/reading.hpp"
 
@@ -11,8 +13,7 @@ namespace ulterix {
 
 namespace {
 
-constexpr std::array<std::string_view, 3> kLaterKinds = {"large-displacement", "staged",
-                                                         "direct-analysis"};
+constexpr std::array<std::string_view, 2> kLaterKinds = {"staged", "direct-analysis"};
 
 /// Cases and combinations by name, in the order: combinations, then cases.
 std::vector<LoadSet> known_loads(const Model& model) {
@@ -60,17 +61,6 @@ std::vector<LoadSet> select_loads(Reading& r, const Value& value, const std::str
 /// More modes would take minutes: a search by vectors is made for the lowest ones.
 constexpr int kMostModes = 300;
 
-void read_count(Reading& r, const Value& t, std::string_view key, const std::string& who,
-                int& target, int most = 1000000) {
-  const Value* v = t.find(key);
-  if (v == nullptr || (v->is_text() && v->text == "auto")) return;
-  if (!v->is_number() || v->number < 1 || v->number != std::floor(v->number) || v->number > most) {
-    r.complain(v->at, "{}: {} is a whole number from 1 to {}", who, key, most);
-    return;
-  }
-  target = static_cast<int>(v->number);
-}
-
 std::optional<AnalysisKind> read_kind(Reading& r, const Value& t, Location at,
                                       const std::string& who) {
   const Value* v = t.find("kind");
@@ -93,22 +83,6 @@ std::optional<AnalysisKind> read_kind(Reading& r, const Value& t, Location at,
   return std::nullopt;
 }
 
-/// `{ CASE = factor }` as a set of loads; its name says what is in it.
-std::optional<LoadSet> read_factored(Reading& r, const Value& v, const std::string& who) {
-  if (!r.is_table(v, who)) return std::nullopt;
-  LoadSet set;
-  for (const Entry& term : v.entries) {
-    const auto factor = r.quantity(term.value, Quantity::number, who);
-    const auto load_case = r.load_case(term.key, term.at, who);
-    if (!load_case || !factor) continue;
-    set.terms.emplace_back(*load_case, *factor);
-    if (!set.name.empty()) set.name += " + ";
-    set.name += *factor == 1 ? term.key : fmt::format("{:g} {}", *factor, term.key);
-  }
-  if (set.terms.empty()) return std::nullopt;
-  return set;
-}
-
 void read_hold(Reading& r, const Value& v, const std::string& who, AnalysisSpec& spec) {
   const std::string here = who + ": hold";
   if (!r.is_table(v, here) || !r.check_keys(v, "hold", here)) return;
@@ -128,6 +102,22 @@ void read_hold(Reading& r, const Value& v, const std::string& who, AnalysisSpec&
     hold.node = n;
     spec.holds.push_back(hold);
   }
+}
+
+/// `{ CASE = factor }` as a set of loads; its name says what is in it.
+std::optional<LoadSet> read_factored(Reading& r, const Value& v, const std::string& who) {
+  if (!r.is_table(v, who)) return std::nullopt;
+  LoadSet set;
+  for (const Entry& term : v.entries) {
+    const auto factor = r.quantity(term.value, Quantity::number, who);
+    const auto load_case = r.load_case(term.key, term.at, who);
+    if (!load_case || !factor) continue;
+    set.terms.emplace_back(*load_case, *factor);
+    if (!set.name.empty()) set.name += " + ";
+    set.name += *factor == 1 ? term.key : fmt::format("{:g} {}", *factor, term.key);
+  }
+  if (set.terms.empty()) return std::nullopt;
+  return set;
 }
 
 void read_tolerance(Reading& r, const Value& t, const std::string& who, double& tolerance) {
@@ -162,15 +152,7 @@ void read_buckling_keys(Reading& r, const Value& t, const std::string& who, Anal
       r.complain(v->at, "{}: march steps all loads together; constant needs eigen", who);
     }
   }
-  if (const Value* v = t.find("constant")) keys.constant = read_factored(r, *v, who + ": constant");
-  if (const Value* v = t.find("scaled")) {
-    if (t.find("loads") != nullptr) {
-      r.complain(v->at, "{}: scaled stands instead of loads", who);
-    }
-    const auto scaled = read_factored(r, *v, who + ": scaled");
-    spec.loads.clear();
-    if (scaled) spec.loads = {*scaled};
-  }
+  keys.constant = read_constant_and_scaled(r, t, who, spec);
 }
 
 void read_after(Reading& r, const Value& v, const std::string& who, ModalKeys& keys) {
@@ -245,11 +227,6 @@ bool check_kind_of_keys(Reading& r, const Value& t, const std::string& who, Anal
   return good;
 }
 
-void read_flag(Reading& r, const Value& t, const char* key, const std::string& who, bool& flag) {
-  const Value* v = t.find(key);
-  if (v != nullptr) flag = r.flag(*v, fmt::format("{}: {}", who, key)).value_or(flag);
-}
-
 void read_first_order_keys(Reading& r, const Value& t, const std::string& who, AnalysisSpec& spec) {
   FirstOrderKeys& keys = spec.become<FirstOrderKeys>();
   read_flag(r, t, "iterate", who, keys.iterate);
@@ -307,6 +284,9 @@ void read_analysis(Reading& r, const Entry& entry) {
     case AnalysisKind::modal:
       read_modal_keys(r, t, who, spec);
       break;
+    case AnalysisKind::large_displacement:
+      read_large_displacement_keys(r, t, who, spec);
+      break;
   }
   r.model.analyses.push_back(spec);
 }
@@ -322,168 +302,37 @@ void add_default_analyses(Model& model) {
   }
 }
 
-/// Where on a member: start, end, min, max, a fraction, or a distance with its unit.
-bool parse_where(const std::string& text, Place& place, std::string& complaint) {
-  if (text == "min" || text == "max") {
-    place.along = text == "min" ? Along::smallest : Along::largest;
-    return true;
-  }
-  place.fraction = true;
-  if (text == "start" || text == "end") {
-    place.x = text == "start" ? 0 : 1;
-    return true;
-  }
-  const auto split = split_number(text);
-  if (!split) {
-    complaint = fmt::format("\"@{}\" is not start, end, min, max, a fraction or a distance", text);
-    return false;
-  }
-  place.x = split->number;
-  if (split->unit.empty()) {
-    if (place.x < 0 || place.x > 1) {
-      complaint =
-          fmt::format("@{} is a fraction, between 0 and 1; a distance needs its unit", text);
-    }
-    return complaint.empty();
-  }
-  const auto unit = parse_unit(split->unit);
-  if (!unit || !(unit->dimension == dimension_of(Quantity::length))) {
-    complaint = fmt::format("\"@{}\" is not a distance", text);
-    return false;
-  }
-  place.fraction = false;
-  place.x *= unit->factor;
-  return true;
-}
-
-/// Members named by the item of a place: a name, a group or a pattern.
-std::vector<MemberId> members_of_item(const Model& model, const std::string& item) {
-  for (const Group& g : model.groups) {
-    if (g.name == item) return g.members;
-  }
-  std::vector<MemberId> found;
-  for (const MemberId id : model.members.ids()) {
-    const std::string& name = model.members[id].name;
-    if (name == item || (is_pattern(item) && fits(item, name))) found.push_back(id);
-  }
-  return found;
-}
-
-std::optional<NodeId> node_of_item(const Model& model, const std::string& item) {
-  for (const NodeId id : model.nodes.ids()) {
-    if (model.nodes[id].name == item) return id;
-  }
-  return std::nullopt;
-}
-
-template <std::size_t N>
-int index_in(const std::array<std::string_view, N>& names, const std::string& name) {
-  const auto found = std::find(names.begin(), names.end(), name);
-  return found == names.end() ? -1 : static_cast<int>(found - names.begin());
-}
-
-bool parse_member_place(const Model& model, const std::string& item, const std::string& where,
-                        Place& place, std::string& complaint) {
-  place.members = members_of_item(model, item);
-  if (place.members.empty()) {
-    std::vector<std::string> names;
-    for (const Member& m : model.members) names.push_back(m.name);
-    complaint = fmt::format("no member \"{}\"{}", item, did_you_mean(item, names));
-    return false;
-  }
-  if (where.empty()) {
-    complaint = "say where on the member: @start, @end, @0.5, @2.5 m, @min or @max";
-    return false;
-  }
-  if (!parse_where(where, place, complaint)) return false;
-  if (place.along == Along::distance && place.members.size() > 1) {
-    complaint = fmt::format("\"{}\" names {} members: only @min and @max read them together", item,
-                            place.members.size());
-    return false;
-  }
-  if (place.along == Along::distance && !place.fraction &&
-      place.x > model.length(place.members[0]) * (1 + 1e-9)) {
-    complaint = fmt::format("@{} lies beyond the end of {}", where, item);
-    return false;
-  }
-  return true;
-}
-
 }  // namespace
 
-std::optional<Place> parse_place(const Model& model, const std::string& text,
-                                 std::string& complaint) {
-  complaint.clear();
-  Place place;
-  place.text = text;
-  const auto at = text.find('@');
-  const std::string front = text.substr(0, at);
-  const std::string where = at == std::string::npos ? "" : text.substr(at + 1);
-  const auto dot = front.rfind('.');
-  if (dot == std::string::npos) {
-    complaint = fmt::format("\"{}\" is not a place; write NODE.ux or MEMBER.My@0.5", text);
-    return std::nullopt;
+void read_count(Reading& r, const Value& t, std::string_view key, const std::string& who,
+                int& target, int most) {
+  const Value* v = t.find(key);
+  if (v == nullptr || (v->is_text() && v->text == "auto")) return;
+  if (!v->is_number() || v->number < 1 || v->number != std::floor(v->number) || v->number > most) {
+    r.complain(v->at, "{}: {} is a whole number from 1 to {}", who, key, most);
+    return;
   }
-  const std::string item = front.substr(0, dot), quantity = front.substr(dot + 1);
-  if (const int force = index_in(kInternalForceNames, quantity); force >= 0) {
-    place.component = force;
-    place.kind = Place::Kind::internal_force;
-    if (!parse_member_place(model, item, where, place, complaint)) return std::nullopt;
-    return place;
-  }
-  if (const int across = index_in(kDeflectionNames, quantity); across >= 0) {
-    place.component = across + 1;
-    place.kind = Place::Kind::deflection;
-    if (!parse_member_place(model, item, where, place, complaint)) return std::nullopt;
-    return place;
-  }
-  const int displacement = index_in(kDisplacementNames, quantity);
-  if (displacement >= 0 && displacement < 3 && !where.empty() && !node_of_item(model, item)) {
-    place.component = displacement;
-    place.kind = Place::Kind::axis;
-    if (!parse_member_place(model, item, where, place, complaint)) return std::nullopt;
-    return place;
-  }
-  const int reaction = index_in(kForceNames, quantity);
-  if (displacement < 0 && reaction < 0) {
-    std::vector<std::string> names(kDisplacementNames.begin(), kDisplacementNames.end());
-    names.insert(names.end(), kForceNames.begin(), kForceNames.end());
-    names.insert(names.end(), kInternalForceNames.begin(), kInternalForceNames.end());
-    names.insert(names.end(), kDeflectionNames.begin(), kDeflectionNames.end());
-    complaint = fmt::format("no quantity \"{}\"{}", quantity, did_you_mean(quantity, names));
-    return std::nullopt;
-  }
-  const auto node = node_of_item(model, item);
-  if (!node) {
-    std::vector<std::string> names;
-    for (const Node& n : model.nodes) names.push_back(n.name);
-    complaint = fmt::format("no node \"{}\"{}", item, did_you_mean(item, names));
-    return std::nullopt;
-  }
-  if (!where.empty()) {
-    complaint = "a node's place takes no @";
-    return std::nullopt;
-  }
-  place.node = *node;
-  place.kind = displacement >= 0 ? Place::Kind::displacement : Place::Kind::reaction;
-  place.component = displacement >= 0 ? displacement : reaction;
-  return place;
+  target = static_cast<int>(v->number);
 }
 
-void read_watches(Reading& r, const Value& table) {
-  if (!r.is_table(table, "watch")) return;
-  for (const Entry& entry : table.entries) {
-    const std::string who = "watch " + entry.key;
-    const auto text = r.text(entry.value, who);
-    if (!text) continue;
-    std::string complaint;
-    const auto place = parse_place(r.model, *text, complaint);
-    if (place) {
-      r.model.watches.push_back({entry.key, *place});
-    } else if (!r.is_refused(text->substr(0, text->find('@')))) {
-      r.complain(entry.value.at, "{}: {}", who, complaint);
+void read_flag(Reading& r, const Value& t, const char* key, const std::string& who, bool& flag) {
+  const Value* v = t.find(key);
+  if (v != nullptr) flag = r.flag(*v, fmt::format("{}: {}", who, key)).value_or(flag);
+}
+
+/// What stays; what grows becomes the loads of the analysis.
+std::optional<LoadSet> read_constant_and_scaled(Reading& r, const Value& t, const std::string& who,
+                                                AnalysisSpec& spec) {
+  if (const Value* v = t.find("scaled")) {
+    if (t.find("loads") != nullptr) {
+      r.complain(v->at, "{}: scaled stands instead of loads", who);
     }
+    const auto scaled = read_factored(r, *v, who + ": scaled");
+    spec.loads.clear();
+    if (scaled) spec.loads = {*scaled};
   }
+  const Value* v = t.find("constant");
+  return v != nullptr ? read_factored(r, *v, who + ": constant") : std::nullopt;
 }
 
 void read_analyses(Reading& r, const Value* table) {

@@ -4,6 +4,7 @@
 
 #include <map>
 
+#include "core/analysis/large_displacement.hpp"
 #include "core/results/effective_lengths.hpp"
 
 namespace ulterix {
@@ -165,6 +166,15 @@ void ModeRows::path() {
       sink_.text(event_words(model_, e));
       sink_.end_row();
     }
+    for (const PathPoint& p : step.path) {
+      lead(step);
+      sink_.real(p.factor);
+      sink_.integer(p.iterations);
+      sink_.real(p.residual);
+      sink_.real(p.negative_pivots ? std::optional<double>(*p.negative_pivots) : std::nullopt);
+      sink_.text(event_words(model_, p));
+      sink_.end_row();
+    }
     if (!step.buckling) continue;
     for (const MarchStep& m : step.buckling->march) {
       lead(step);
@@ -174,6 +184,25 @@ void ModeRows::path() {
       sink_.real(m.negative_pivots ? std::optional<double>(*m.negative_pivots) : std::nullopt);
       sink_.text(m.stands ? "stands" : "gives way");
       sink_.end_row();
+    }
+  }
+}
+
+void ModeRows::watched() {
+  for (const Step& step : result_.steps) {
+    for (std::size_t i = 0; i < step.path.size(); ++i) {
+      for (const Watch& watch : model_.watches) {
+        const auto value = value_on_path(*result_.model, step, step.path[i], watch.place);
+        if (!value) continue;
+        const Quantity q = quantity_of(watch.place);
+        lead(step);
+        sink_.integer(static_cast<int>(i) + 1);
+        sink_.real(step.path[i].factor);
+        sink_.text(watch.name);
+        sink_.real(units_.from_si(q, *value));
+        sink_.text(units_.label(q));
+        sink_.end_row();
+      }
     }
   }
 }

@@ -19,6 +19,7 @@ class ModeRows : public RowWriter {
   void mode_shares();
   void restraints();
   void path();
+  void watched();
   void frequencies();
   void mode_shapes();
   void mode_axes();

@@ -102,13 +102,20 @@ void add_mode_tables(std::vector<TableSpec>& specs) {
         text_column("direction", "ux, uy, uz"),
         real_column("gain", Q::number, "of the factor or of Hz, per unit of the spring"),
         real_column("held", Q::number, "factor or Hz with the direction held")}});
-  specs.push_back({"path",
-                   "load levels of a march in the order tried, and switches of one-way items",
-                   {real_column("factor", Q::number, "on the loads"),
-                    integer_column("iterations", "on the axial forces"),
-                    real_column("residual", Q::number, "unbalanced over largest nodal force"),
-                    real_column("negative_pivots", Q::number, "of the tangent; blank: not counted"),
-                    text_column("event", "stands, gives way, or what switches: X2 slack")}});
+  specs.push_back(
+      {"path",
+       "equilibria of a large-displacement analysis in order, load levels of a march in "
+       "the order tried, and switches of one-way items",
+       {real_column("factor", Q::number, "on the loads"), integer_column("iterations", ""),
+        real_column("residual", Q::number, "unbalanced over largest nodal force"),
+        real_column("negative_pivots", Q::number, "of the tangent; blank: not counted"),
+        text_column("event", "limit point or branch point; stands, gives way; X2 slack")}});
+  specs.push_back(
+      {"watched",
+       "watched places along the path of a large-displacement analysis",
+       {integer_column("point", "of the path"), real_column("factor", Q::number, ""),
+        text_column("item", ""), real_column("value", Q::number, "in the unit beside it"),
+        text_column("unit", "")}});
   TableSpec frequencies{"frequencies", "modes of free vibration", {}};
   frequencies.columns = {
       integer_column("mode", ""),
@@ -253,6 +260,27 @@ std::vector<TableSpec> make_specs() {
        "axial forces that act on the bent shape",
        {text_column("member", ""),
         real_column("N", Q::force, "at its start; with axial_from the mean over the member")}});
+  TableSpec poses{
+      "poses",
+      "large displacement: where the ends of the pieces of every member have gone",
+      {text_column("member", ""), real_column("x", Q::length, "from the start, as drawn")},
+      Kept::packed};
+  TableSpec coordinates{"coordinates",
+                        "the nodes that an analysis with a start shape began from",
+                        {text_column("node", "")}};
+  for (const std::string_view axis : {"x", "y", "z"}) {
+    coordinates.columns.push_back(real_column(axis, Q::length, "used"));
+  }
+  for (const std::string_view axis : {"dx", "dy", "dz"}) {
+    coordinates.columns.push_back(real_column(axis, Q::displacement, "from the drawn place"));
+  }
+  for (std::size_t d = 0; d < 6; ++d) {
+    poses.columns.push_back(real_column(kDisplacementNames[d],
+                                        d < 3 ? Q::displacement : Q::rotation,
+                                        d < 3 ? "global" : "of the rotation vector"));
+  }
+  specs.push_back(std::move(poses));
+  specs.push_back(std::move(coordinates));
   add_mode_tables(specs);
   specs.push_back(
       {"envelopes",

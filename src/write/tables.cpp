@@ -204,6 +204,41 @@ class StateRows : public RowWriter {
     }
   }
 
+  void poses() {
+    for (const Step& step : result_.steps) {
+      if (!step.has_state || step.state.poses.empty()) continue;
+      for (const MemberId id : model_.members.ids()) {
+        const MemberPoses& own = step.state.poses[id];
+        for (std::size_t i = 0; i < own.x.size(); ++i) {
+          Vector6d motion;
+          motion << own.poses[i].displacement, own.poses[i].vector;
+          lead(step);
+          sink_.text(model_.members[id].name);
+          sink_.real(own.x[i]);
+          six(motion);
+          sink_.end_row();
+        }
+      }
+    }
+  }
+
+  void coordinates() {
+    for (const Step& step : result_.steps) {
+      if (!step.frame) continue;
+      const auto& offsets = step.frame->situation().offsets;
+      const bool moved = std::any_of(offsets.begin(), offsets.end(),
+                                     [](const Vector3d& o) { return !o.isZero(0); });
+      if (!moved) continue;
+      for (const NodeId n : model_.nodes.ids()) {
+        lead(step);
+        sink_.text(model_.nodes[n].name);
+        for (const double x : step.frame->situation().position(n)) sink_.real(x);
+        for (const double d : offsets[n]) sink_.real(d);
+        sink_.end_row();
+      }
+    }
+  }
+
   void envelopes() {
     for (const EnvelopeRow& row : result_.envelopes) {
       const bool along = row.kind == EnvelopeRow::Kind::internal_force;
@@ -320,6 +355,9 @@ void write_table(const RunResult& result, const UnitSystem& units, const TableSp
       {"mode_shares", part(&ModeRows::mode_shares)},
       {"restraints", part(&ModeRows::restraints)},
       {"path", part(&ModeRows::path)},
+      {"watched", part(&ModeRows::watched)},
+      {"poses", part(&StateRows::poses)},
+      {"coordinates", part(&StateRows::coordinates)},
       {"frequencies", part(&ModeRows::frequencies)},
       {"mode_shapes", part(&ModeRows::mode_shapes)},
       {"mode_axes", part(&ModeRows::mode_axes)},

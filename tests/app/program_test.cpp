@@ -594,7 +594,7 @@ TEST_F(Program, BucklingAndModesThroughFiles) {
   EXPECT_EQ(
       w.run("demo here --example gantri").err,
       "ulterix: --example: no example \"gantri\"; did you mean \"gantry\"? (there are terminal, "
-      "gantry, beacon, boat-hall)\n");
+      "gantry, beacon, boat-hall, footbridge)\n");
 }
 
 TEST_F(Program, ModesAreDrawnAndSwing) {
@@ -786,6 +786,68 @@ TEST_F(Program, OneWayMembersThroughFiles) {
                             "no part along y", "add a notional load"}) {
     EXPECT_NE(told.find(words), std::string::npos) << words;
   }
+}
+
+/// The footbridge: its path from the run and from the store, the state read back, the shape used.
+TEST_F(Program, LargeDisplacementThroughFiles) {
+  const auto demo = w.run("demo here --example footbridge");
+  ASSERT_EQ(demo.status, 0) << demo.err;
+  EXPECT_NE(demo.out.find("STANDS ONLY BEYOND A SNAP-THROUGH.  U1 (crooked)"), std::string::npos)
+      << demo.out;
+  const std::string results = "here/footbridge-results";
+  const CsvTable path = table("path", results);
+  double lowest = 2, limit = 0;
+  int limits = 0;
+  for (const auto& row : path.rows) {
+    if (row[0] != "crooked") continue;
+    lowest = std::min(lowest, std::stod(row[3]));
+    if (row[7].find("limit point") != std::string::npos && limits++ == 0) limit = std::stod(row[3]);
+  }
+  EXPECT_EQ(limits, 2);
+  EXPECT_GT(limit, 0.85);
+  EXPECT_LT(limit, 0.95);
+  EXPECT_LT(lowest, -0.3);
+  // The last watched value on the path is the displacement of the step.
+  std::string last;
+  for (const auto& row : table("watched", results).rows) {
+    if (row[0] == "crooked" && row[5] == "crown") last = row[6];
+  }
+  double crown = 0;
+  for (const auto& row : table("displacements", results).rows) {
+    if (row[0] == "crooked" && row[3] == "A3") crown = std::stod(row[6]);
+  }
+  EXPECT_NEAR(std::stod(last), crown, 1e-9 * std::abs(crown));
+  // The start shape is kept, 15 mm down at the quarter point.
+  for (const auto& row : table("coordinates", results).rows) {
+    if (row[3] == "A2") {
+      EXPECT_NEAR(std::stod(row[9]), -15, 1e-9);
+    }
+  }
+  // Forces recovered from the store are those of the run: the comparison's largest moment.
+  const auto extremes =
+      w.run("table " + results + " member_extremes --analysis crooked --member R.3 --format csv");
+  ASSERT_EQ(extremes.status, 0) << extremes.err;
+  const CsvTable comparison = table("comparison", results);
+  for (const auto& row : comparison.rows) {
+    if (row[0] != "crooked" || row[3].find("moment My") == std::string::npos) continue;
+    if (row[5].rfind("R.3@", 0) != 0) continue;
+    EXPECT_NE(extremes.out.find(row[7].substr(0, 9)), std::string::npos) << row[7] << "\n"
+                                                                         << extremes.out;
+  }
+  EXPECT_EQ(w.run("draw " + results + " path -o crown.png").status, 2);  // two places
+  EXPECT_EQ(w.run("draw " + results + " path").out, results + "/figures/path-U1-crown.svg\n" +
+                                                        results + "/figures/path-U1-crown.png\n" +
+                                                        results + "/figures/path-U1-quarter.svg\n" +
+                                                        results + "/figures/path-U1-quarter.png\n");
+  EXPECT_EQ(
+      w.run("draw " + results + " moment --analysis perfect --analysis crooked -o m.svg").status,
+      0);
+  // Without a shape the frame stays on the way that buckles: told, status 1, last good state kept.
+  w.write("column.toml",
+          replaced(read_file(EXAMPLES "/kittiwake-footbridge.toml"), "Q = 1.5", "Q = 2.5"));
+  const auto r = w.run("run column.toml --no-figures");
+  EXPECT_EQ(r.status, 1);
+  EXPECT_NE(r.out.find("branch point"), std::string::npos) << r.out;
 }
 
 TEST_F(Program, OneAndTwoThreadsGiveTheSameDigitsOfAOneWayFrame) {

@@ -292,6 +292,213 @@ TEST(LargeDisplacement, SmallMotionIsFirstOrder) {
   }
 }
 
+/// A column held at its foot, hinged to nothing: the Euler load is a branch point, located.
+TEST(LargeDisplacement, BranchPointOfAColumn) {
+  Rod rod(Plane::xz, 1e6);
+  FrameBuilder& b = rod.b;
+  const NodeId foot = b.node("A", 0, 0, 0), top = b.node("B", 0, 0, 1);
+  rod.member(foot, top);
+  b.fix(foot, {0, 2, 4});
+  const double euler = M_PI * M_PI / 4;
+  b.nodal_load(top, 2, -2 * euler);
+  const RunResult r = solve(b);
+  const Step& step = *r.find("large", "G");
+  EXPECT_EQ(step.outcome.verdict, Verdict::branch_point);
+  EXPECT_NEAR(step.outcome.stands_at, 0.5, 1e-5);  // the rod shortens by P/EA before it bends
+  AnalysisSpec follow = large(b.model);
+  follow.become<LargeDisplacementKeys>().follow_branch = true;
+  const RunResult f = solve(b, follow);
+  const Step& bent = *f.find("large", "G");
+  ASSERT_TRUE(bent.outcome.stands()) << bent.outcome.reason;
+  // Twice the Euler load: α at the tip from K(sin(α/2)) = √(P/EI)·L.
+  const double root = std::sqrt(2 * euler);
+  std::uintmax_t most = 100;
+  const auto k = boost::math::tools::toms748_solve(
+      [&](double modulus) { return boost::math::ellint_1(modulus) - root; }, 0.1, 1 - 1e-9,
+      boost::math::tools::eps_tolerance<double>(50), most);
+  const double alpha = 2 * std::asin(k.first);
+  EXPECT_NEAR(std::abs(bent.state.nodes[top].rotation[1]), alpha, 2e-5);
+  EXPECT_NEAR(std::abs(bent.state.nodes[top].translation[0]), 2 * k.first / root, 2e-5);
+}
+
+/// Displacement control passes what load control cannot, and lands on the same path.
+TEST(LargeDisplacement, ControlsLeadAlongOnePath) {
+  FrameBuilder b;
+  SectionProperties p;
+  p.A = 1;
+  const SectionId s = b.section(p);
+  const MaterialId m = b.material(1, 1);
+  const NodeId A = b.node("A", -1, 0, 0), B = b.node("B", 0, 0, 0.1), C = b.node("C", 1, 0, 0);
+  for (const auto& [from, to] : {std::pair{A, B}, {B, C}}) {
+    b.model.members[b.member("m", from, to, s, m)].kind = MemberKind::axial;
+  }
+  b.fix(A, {0, 2});
+  b.fix(C, {0, 2});
+  b.nodal_load(B, 2, -1e-3);
+  AnalysisSpec led = large(b.model);
+  LargeDisplacementKeys& keys = led.become<LargeDisplacementKeys>();
+  keys.control = PathControl::displacement;
+  keys.lead.node = B;
+  keys.lead.component = 2;
+  keys.lead_to = -0.15;
+  const RunResult r = solve(b, led);
+  const Step& step = *r.find("large", "G");
+  ASSERT_TRUE(step.has_state);
+  EXPECT_NEAR(step.state.nodes[B].translation[2], -0.15, 1e-12);
+  const double z = 0.1 - 0.15, l = std::hypot(1, z), N = l / std::hypot(1, 0.1) - 1;
+  EXPECT_NEAR(step.state.lambda, -2 * N * z / l / 1e-3, 1e-9);
+  // Load control stops at the limit point.
+  AnalysisSpec load = large(b.model);
+  load.become<LargeDisplacementKeys>().control = PathControl::load;
+  const RunResult l2 = solve(b, load);
+  EXPECT_FALSE(l2.find("large", "G")->outcome.stands());
+  EXPECT_LT(l2.find("large", "G")->state.lambda, 0.3810873);
+}
+
+/// Between first-order and large displacement, P-Delta: where motions are moderate the two
+/// second-order answers agree to the square of the slopes.
+TEST(LargeDisplacement, ModerateSwayIsPDelta) {
+  FrameBuilder b(Plane::space);
+  SectionProperties p;
+  p.A = 8e-3;
+  p.Iy = 8e-5;
+  p.Iz = 3e-5;
+  p.J = 9e-7;
+  const SectionId s = b.section(p);
+  const MaterialId m = b.material(210e9, 81e9);
+  const NodeId A = b.node("A", 0, 0, 0), B = b.node("B", 0, 0, 4), C = b.node("C", 6, 0, 4),
+               D = b.node("D", 6, 0, 0);
+  b.member("AB", A, B, s, m);
+  b.member("BC", B, C, s, m);
+  b.member("DC", D, C, s, m);
+  b.fix_all(A);
+  b.fix_all(D);
+  for (const NodeId n : {B, C}) b.nodal_load(n, 2, -4e5);
+  b.nodal_load(B, 0, 5e3);
+  for (const int d : {0, 1}) {
+    // Sideways the weak axes bend, and the two moments meet in the columns: a coupling that
+    // P-Delta does not have, in the strong direction.
+    if (d == 1) b.nodal_load(B, 1, 2e3);
+    AnalysisSpec second = large(b.model), finite = second;
+    second.name = "second";
+    second.become<PDeltaKeys>();
+    b.model.analyses = {second, finite};
+    const RunResult r = run(b.model);
+    const auto sway = [&](const char* analysis) {
+      return r.find(analysis, "G")->state.nodes[B].translation[d];
+    };
+    EXPECT_GT(sway("second"), 1.05 * sway("first-order"));
+    EXPECT_LE(relative_error(sway("large"), sway("second")), 3e-3) << d;
+  }
+}
+
+/// Numbering, direction of members and a turn of the whole frame change nothing.
+TEST(LargeDisplacement, TurnedFrameGivesTheTurnedAnswer) {
+  const Matrix3d turn =
+      Eigen::AngleAxisd(0.7, Vector3d(1, 2, -0.5).normalized()).toRotationMatrix();
+  std::vector<Vector3d> tips;
+  std::vector<double> moments;
+  for (const bool turned : {false, true}) {
+    FrameBuilder b(Plane::space);
+    SectionProperties p;
+    p.A = 1e-2;
+    p.Iy = p.Iz = 2e-5;
+    p.J = 3e-5;
+    p.Avy = p.Avz = 5e-3;
+    const SectionId s = b.section(p);
+    const MaterialId m = b.material(210e9, 81e9);
+    const auto place = [&](double x, double y, double z) {
+      return turned ? Vector3d(turn * Vector3d(x, y, z)) : Vector3d(x, y, z);
+    };
+    const auto node = [&](const char* name, const Vector3d& x) {
+      return b.node(name, x[0], x[1], x[2]);
+    };
+    const NodeId tip = node("C", place(2, 3, 3)), knee = node("B", place(0, 0, 3)),
+                 foot = node("A", place(0, 0, 0));
+    const MemberId post =
+        turned ? b.member("p", knee, foot, s, m) : b.member("p", foot, knee, s, m);
+    b.member("arm", knee, tip, s, m);
+    b.fix_all(foot);
+    Vector6d load = Vector6d::Zero();
+    load.head<3>() = place(4e4, -2e4, -9e4);
+    b.nodal_load(tip, load);
+    const RunResult r = solve(b);
+    const Step& step = *r.find("large", "G");
+    ASSERT_TRUE(step.outcome.stands()) << step.outcome.reason;
+    EXPECT_GT(step.state.nodes[tip].translation.norm(), 0.8);
+    tips.push_back(step.state.nodes[tip].translation);
+    const MemberLine line = Recovery(step).line(post);
+    moments.push_back(line.at(turned ? 3 : 0).forces.tail<3>().norm());
+  }
+  EXPECT_LE((turn * tips[0] - tips[1]).norm(), 2e-6);
+  EXPECT_LE(relative_error(moments[0], moments[1]), 1e-5);
+}
+
+/// Ties, hinges, springs, settlement and a spring support: the member cut in three gives the same.
+TEST(LargeDisplacement, OrdinaryFrameIsTheSameCutInThree) {
+  std::vector<Vector6d> knees;
+  std::vector<double> forces;
+  for (const int parts : {1, 3}) {
+    FrameBuilder b;
+    SectionProperties p;
+    p.A = 6e-3;
+    p.Iy = p.Iz = 3e-5;
+    p.Avz = 2e-3;
+    const SectionId s = b.section(p);
+    const MaterialId m = b.material(210e9, 81e9);
+    const NodeId A = b.node("A", 0, 0, 0), B = b.node("B", 0, 0, 5), C = b.node("C", 6, 0, 6),
+                 D = b.node("D", 6, 0, 0);
+    const auto chain = [&](NodeId from, NodeId to, const Vector6d& q) {
+      const Vector3d x0 = b.model.nodes[from].position, x1 = b.model.nodes[to].position;
+      std::vector<MemberId> made;
+      NodeId at = from;
+      for (int i = 1; i <= parts; ++i) {
+        const Vector3d x = x0 + (x1 - x0) * i / parts;
+        const NodeId next = i == parts ? to : b.node("i", x[0], x[1], x[2]);
+        made.push_back(b.member("m", at, next, s, m));
+        b.distributed(made.back(), q, q, 0, b.model.length(made.back()));
+        at = next;
+      }
+      return made;
+    };
+    Vector6d wind = Vector6d::Zero(), snow = wind;
+    wind[0] = 2e4;
+    snow[2] = -3e4;
+    chain(A, B, wind);
+    const auto rafter = chain(B, C, snow);
+    chain(D, C, Vector6d::Zero());
+    b.model.members[rafter.back()].joints[1][4] = 0;
+    b.model.members[rafter.front()].joints[0][4] = 2e6;
+    const MemberId tie = b.member("tie", A, C, s, m), slack = b.member("slack", B, D, s, m);
+    b.model.members[tie].kind = b.model.members[slack].kind = MemberKind::tension_only;
+    b.model.members[tie].section = b.section([&] {
+      SectionProperties rod;
+      rod.A = 2e-4;
+      return rod;
+    }());
+    b.model.members[slack].section = b.model.members[tie].section;
+    b.uniform(tie, 2, -100);
+    b.fix(A, {0, 2, 4});
+    b.fix(D, {0, 2});
+    b.spring(D, 4, 5e5);
+    b.model.supports[1].directions[2].settle = -0.05;
+    b.nodal_load(B, 4, 3e4);
+    const RunResult r = solve(b);
+    const Step& step = *r.find("large", "G");
+    ASSERT_TRUE(step.outcome.stands()) << step.outcome.reason;
+    EXPECT_LT(step.equilibrium.nodes, 1e-8);
+    EXPECT_LT(step.equilibrium.reactions, 1e-8);
+    EXPECT_NEAR(step.state.nodes[D].translation[2], -0.05, 1e-12);
+    knees.push_back(step.state.nodes[B].vector());
+    forces.push_back(Recovery(step).line(tie).at(1).forces[0]);
+    EXPECT_EQ(step.state.members[slack].activity, Activity::idle);
+    EXPECT_EQ(Recovery(step).line(slack).at(1).forces[0], 0);
+  }
+  EXPECT_LE((knees[0] - knees[1]).norm(), 3e-6 * knees[0].norm());
+  EXPECT_LE(relative_error(forces[0], forces[1]), 1e-5);
+  EXPECT_GT(knees[0].head<3>().norm(), 0.05);
+}
+
 /// Forces against differences of the energy, and the tangent against differences of the forces.
 TEST(CorotationalPiece, DerivativesOfItsEnergy) {
   std::mt19937 random(3);

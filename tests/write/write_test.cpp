@@ -205,7 +205,15 @@ TEST(Tables, RowsMatchTheirColumns) {
   buckling.become<BucklingKeys>().march = true;
   modal.name = "modal";
   modal.become(AnalysisKind::modal);
-  b.model.analyses = {analysis, buckling, modal};
+  AnalysisSpec finite = analysis;
+  finite.name = "large";
+  finite.loads = {analysis.loads[0]};
+  finite.become<LargeDisplacementKeys>().start_shape = StartShape{"buckling", "", 1, B, 0, 0.02};
+  b.model.analyses = {analysis, buckling, modal, finite};
+  Watch sway;
+  sway.name = "sway";
+  sway.place.node = B;
+  b.model.watches = {sway};
   const RunResult r = run(b.model);
   const Workplace w;
   fs::create_directory(w.folder() / "tables");

@@ -14,8 +14,6 @@ namespace ulterix {
 
 namespace {
 
-constexpr int kDefaultModes = 5;
-
 /// One direction more held than in the analysis; the new factor, if the frame still buckles.
 std::optional<double> factor_with(const ElasticFrame& frame, const AnalysisSpec& spec,
                                   const LoadSet& loads, const RestraintGain& gain) {
@@ -99,7 +97,7 @@ void solve_set(const ElasticFrame& frame, const AnalysisSpec& spec, const Step& 
   if (!step.outcome.stands()) return;
   step.outcome = {};
   BucklingOptions options;
-  options.wanted = spec.buckling().modes > 0 ? spec.buckling().modes : kDefaultModes;
+  options.wanted = spec.buckling().modes > 0 ? spec.buckling().modes : kDefaultBucklingModes;
   options.functions = spec.buckling().functions;
   options.tolerance = spec.buckling().tolerance;
   const int wanted = options.wanted;

@@ -4,7 +4,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <cstdlib>
 
 #include "core/analysis/first_order.hpp"
 #include "core/results/recovery.hpp"
@@ -70,9 +69,6 @@ class LargeDisplacement {
         const bool fourth = before > 0 && changed < before / 8;
         error = changed / (fourth ? kFourthOrder : kUnproven);
         before = changed;
-        if (getenv("UXDBG"))
-          fmt::print("{} pieces: err {:.2e} end {} last {:.10g} states {}\n", finer.pieces, error,
-                     int(finer.path.end), finer.last_factor(), finer.path.states.size());
         best = std::move(finer);
         if (error <= kEnough) break;
       }
@@ -179,6 +175,7 @@ class LargeDisplacement {
       if (keep) {
         trial.frame->restore(s.state);
         point.state = trial.frame->node_state();
+        point.reactions = trial.frame->reactions();
       }
       step.path.push_back(std::move(point));
     }
@@ -202,11 +199,16 @@ class LargeDisplacement {
 
   void tell_place(const PiecewiseFrame& frame, const VectorXd& mode, PathPoint& point) const {
     const auto motion = frame.motion_of(mode);
-    double most = -1;
-    const double size = std::max(system_->model().size(), 1e-9);
+    double most = -1, turn = 0, shift = 0;
+    for (const NodeMotion& n : motion) {
+      shift = std::max(shift, n.translation.cwiseAbs().maxCoeff());
+      turn = std::max(turn, n.rotation.cwiseAbs().maxCoeff());
+    }
+    // A displacement says more than a rotation, unless no node is displaced.
+    const bool displaces = shift > 1e-6 * turn * system_->model().size();
     for (const NodeId n : system_->model().nodes.ids()) {
-      for (int d = 0; d < 6; ++d) {
-        const double u = std::abs(motion[n].vector()[d]) / (d < 3 ? size : 3);
+      for (int d = displaces ? 0 : 3; d < (displaces ? 3 : 6); ++d) {
+        const double u = std::abs(motion[n].vector()[d]);
         if (u <= most * (1 + 1e-9)) continue;
         most = u;
         point.most = n;
@@ -215,22 +217,14 @@ class LargeDisplacement {
     }
   }
 
-  std::string words_of(const PathPoint& p) const {
-    const char* what = p.event == PathEventKind::limit_point ? "limit point" : "branch point";
-    std::string words = fmt::format("{} at {:.6g} of {}", what, p.factor, loads_.name);
-    if (p.most.valid()) {
-      words += ", most at " + system_->model().place_name(p.most, p.direction);
-    }
-    return words;
-  }
-
   void judge(const Trial& trial, double error, Step& step) const {
     Outcome& outcome = step.outcome;
     std::string events;
     for (const PathPoint& p : step.path) {
       if (p.event == PathEventKind::none) continue;
       if (!events.empty()) events += "; ";
-      events += words_of(p);
+      events += fmt::format("{} at {:.6g} of {}", event_words(system_->model(), p), p.factor,
+                            loads_.name);
     }
     const double last = trial.last_factor();
     outcome.stands_at = last;
@@ -301,6 +295,36 @@ LoadSet loads_at(const AnalysisSpec& spec, const LoadSet& loads, double factor) 
   const auto& more = keys->constant->terms;
   acting.terms.insert(acting.terms.end(), more.begin(), more.end());
   return acting;
+}
+
+std::string event_words(const Model& model, const PathPoint& point) {
+  if (point.event == PathEventKind::none) return "";
+  std::string words = point.event == PathEventKind::limit_point ? "limit point" : "branch point";
+  if (point.most.valid()) {
+    words += fmt::format(" ({} moves most)", model.place_name(point.most, point.direction));
+  }
+  return words;
+}
+
+std::optional<double> value_on_path(const Model& model, const Step& step, const PathPoint& point,
+                                    const Place& place) {
+  if (point.state.nodes.empty()) return std::nullopt;
+  Step there;
+  there.kind = step.kind;
+  there.frame = step.frame;
+  there.has_state = true;
+  there.state = point.state;
+  there.reactions = point.reactions;
+  const auto spec =
+      std::find_if(model.analyses.begin(), model.analyses.end(),
+                   [&step](const AnalysisSpec& a) { return a.name == step.analysis; });
+  if (spec == model.analyses.end()) return std::nullopt;
+  const LoadSet acting = loads_at(*spec, step.loads, point.factor);
+  there.applied =
+      place.members.empty()
+          ? std::make_shared<AppliedLoads>(step.frame->situation(), LoadSet{})
+          : std::make_shared<AppliedLoads>(step.frame->situation(), acting, place.members);
+  return value_at(Recovery(there), place);
 }
 
 std::vector<Step> large_displacement(const ElasticFrame& frame, const AnalysisSpec& spec,

@@ -7,6 +7,13 @@ namespace ulterix {
 /// All that acts at a load factor, what an analysis keeps constant included.
 LoadSet loads_at(const AnalysisSpec& spec, const LoadSet& loads, double factor);
 
+/// "limit point (B5.uz moves most)"; empty where nothing happens.
+std::string event_words(const Model& model, const PathPoint& point);
+
+/// Value of a place at a point of the path, SI; empty where its state is not kept.
+std::optional<double> value_on_path(const Model& model, const Step& step, const PathPoint& point,
+                                    const Place& place);
+
 /// Equilibrium of every set in spec.loads with finite displacements and rotations: members cut into
 /// corotational pieces (corotational_piece.hpp), as many as the change from n to 2n asks for, the
 /// load followed along its path. `frame`: the situation with the holds of the analysis.

@@ -16,7 +16,7 @@ namespace ulterix {
 
 namespace {
 
-constexpr int kDefaultModes = 10, kMostModes = 2000;
+constexpr int kMostModes = 2000;
 /// The error of ω² over that of ω.
 constexpr double kTwice = 2;
 /// ω² below this part of the shift is a rigid motion.
@@ -36,7 +36,7 @@ class ModalSolver {
         model_(frame_.model()),
         spec_(spec),
         mass_(frame_),
-        wanted_(spec.modal().modes > 0 ? spec.modal().modes : kDefaultModes) {
+        wanted_(spec.modal().modes > 0 ? spec.modal().modes : kDefaultVibrationModes) {
     if (state != nullptr) state_ = axial_forces_along(Recovery(*state));
   }
 

@@ -13,6 +13,7 @@
 #include "core/analysis/modal.hpp"
 #include "core/analysis/p_delta.hpp"
 #include "core/analysis/restraints.hpp"
+#include "core/analysis/start_shape.hpp"
 #include "core/system/mechanism_words.hpp"
 
 namespace ulterix {
@@ -27,8 +28,13 @@ bool wanted(const std::vector<std::string>& only, const std::string& name) {
 std::vector<std::string> with_what_they_need(const Model& model, std::vector<std::string> only) {
   for (std::size_t i = 0; i < only.size(); ++i) {
     for (const AnalysisSpec& spec : model.analyses) {
-      if (spec.name != only[i] || spec.kind() != AnalysisKind::modal) continue;
-      const std::string& needed = spec.modal().after_analysis;
+      if (spec.name != only[i]) continue;
+      std::string needed;
+      if (spec.kind() == AnalysisKind::modal) needed = spec.modal().after_analysis;
+      if (spec.kind() == AnalysisKind::large_displacement) {
+        const auto& shape = spec.large_displacement().start_shape;
+        if (shape && shape->analysis != kBaseline) needed = shape->analysis;
+      }
       if (!needed.empty() && !wanted(only, needed)) only.push_back(needed);
     }
   }
@@ -206,6 +212,36 @@ std::vector<Step> run_one_way(RunResult& result, const AnalysisSpec& spec,
   return steps;
 }
 
+/// Large displacement from the drawn nodes, or from a start shape of each set of loads.
+std::vector<Step> run_large_displacement(const RunResult& result, const ElasticFrame& frame,
+                                         const AnalysisSpec& spec, const std::vector<Step>& first,
+                                         const Progress& progress) {
+  const auto& shape = spec.large_displacement().start_shape;
+  if (!shape) return large_displacement(frame, spec, first, progress);
+  std::vector<Step> steps;
+  for (std::size_t i = 0; i < spec.loads.size(); ++i) {
+    AnalysisSpec one = spec;
+    one.loads = {spec.loads[i]};
+    const auto offsets = start_offsets(*result.model, *shape, spec.loads[i].name, result.steps);
+    if (const auto* words = std::get_if<std::string>(&offsets)) {
+      Step step;
+      step.analysis = spec.name;
+      step.kind = spec.kind();
+      step.loads = spec.loads[i];
+      step.label = spec.loads[i].name;
+      step.outcome = {Verdict::not_solvable, *words, {}, 0, 0};
+      steps.push_back(std::move(step));
+      continue;
+    }
+    Situation situation = frame.system->situation();
+    situation.offsets = std::get<0>(offsets);
+    ElasticFrame shaped;
+    shaped.system = std::make_shared<FrameSystem>(situation, frame.system->order());
+    steps.push_back(large_displacement(shaped, one, {first[i]}, progress).front());
+  }
+  return steps;
+}
+
 /// One analysis; with holds of its own on a frame and a baseline of its own.
 std::vector<Step> run_one(RunResult& result, const std::vector<Step>& base,
                           const AnalysisSpec& spec, const Progress& progress) {
@@ -231,7 +267,7 @@ std::vector<Step> run_one(RunResult& result, const std::vector<Step>& base,
   const ElasticFrame& frame = *own;
   if (spec.kind() == AnalysisKind::p_delta) return p_delta(frame, spec, first, progress);
   if (spec.kind() == AnalysisKind::large_displacement) {
-    return large_displacement(frame, spec, first, progress);
+    return run_large_displacement(result, frame, spec, first, progress);
   }
   if (spec.kind() == AnalysisKind::modal) return run_modal(result, frame, spec, progress);
   for (Step& step : first) {

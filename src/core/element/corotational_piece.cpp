@@ -182,6 +182,47 @@ double shear_ratio(double EI, double shear_flexibility, double length) {
   return 12 * EI * shear_flexibility / (length * length);
 }
 
+/// How a transverse load of 1 N/m deforms a piece between held ends, by bending or by shear:
+/// products ∫ dξ of its slope with those of turned ends, and the energy that it brings.
+struct HeldShape {
+  double with_start = 0, with_end = 0, energy = 0;
+};
+HeldShape held_bending(double EI, double phi, double L) {
+  HeldShape s;
+  if (EI <= 0) return s;
+  for (std::size_t g = 0; g < 4; ++g) {
+    const double xi = kPoints[g];
+    const double slope = (1 - 2 * xi) * L * L * L / (12 * EI) * xi * (1 - xi);
+    const EndWeights turn = section_turn(phi, xi);
+    s.with_start += kWeights[g] * slope * turn.a;
+    s.with_end += kWeights[g] * slope * turn.b;
+  }
+  s.energy = L * L * L * L * L / (1440 * EI);
+  return s;
+}
+HeldShape held_shear(double shear_flexibility, double phi, double L) {
+  HeldShape s;
+  for (std::size_t g = 0; g < 4; ++g) {
+    const double slope = (1 - 2 * kPoints[g]) * L * shear_flexibility / 2;
+    const EndWeights turn = section_turn(phi, kPoints[g]);
+    s.with_start += kWeights[g] * slope * turn.a;
+    s.with_end += kWeights[g] * slope * turn.b;
+  }
+  s.energy = L * L * L * shear_flexibility / 24;
+  return s;
+}
+
+/// The y and z axes that a quaternion turns global axes into.
+template <class T>
+std::array<Triple<T>, 2> across(const Quad<T>& m) {
+  const Triple<T> ey = {2.0 * (m[0] * m[1] - m[3] * m[2]),
+                        -2.0 * (square(m[0]) + square(m[2])) + 1.0,
+                        2.0 * (m[1] * m[2] + m[3] * m[0])};
+  const Triple<T> ez = {2.0 * (m[0] * m[2] + m[3] * m[1]), 2.0 * (m[1] * m[2] - m[3] * m[0]),
+                        -2.0 * (square(m[0]) + square(m[1])) + 1.0};
+  return {ey, ez};
+}
+
 /// One end of a piece: displacement and the turn of its section from global axes.
 template <class T>
 struct PieceEnd {
@@ -198,7 +239,8 @@ struct Deformation {
 };
 
 template <class T>
-Deformation<T> deform(const PieceProperties& p, const PieceEnd<T>& a, const PieceEnd<T>& b) {
+Deformation<T> deform(const PieceProperties& p, const PieceEnd<T>& a, const PieceEnd<T>& b,
+                      double factor) {
   const ElementProperties& s = p.stiffness;
   const double L = s.length;
   Deformation<T> d;
@@ -261,9 +303,44 @@ Deformation<T> deform(const PieceProperties& p, const PieceEnd<T>& a, const Piec
   // Slope of the section psi is -θy in the z plane and θz in the y plane: the forms are even.
   const double phi_z = shear_ratio(s.EIy, s.shear_flexibility_z, L);
   const double phi_y = shear_ratio(s.EIz, s.shear_flexibility_y, L);
-  const T bow = quadratic(bowing_form(phi_z), d.start[1], d.end[1]) +
-                quadratic(bowing_form(phi_y), d.start[2], d.end[2]) +
-                (s.r2 / (L * L)) * square(twist);
+  T bow = quadratic(bowing_form(phi_z), d.start[1], d.end[1]) +
+          quadratic(bowing_form(phi_y), d.start[2], d.end[2]) + (s.r2 / (L * L)) * square(twist);
+  // Between held ends the loads bend and shear the piece.
+  T held(0.0);  // energy of that
+  Triple<T> along_axes = {T(0.0), T(0.0), T(0.0)};
+  if (loaded && factor != 0) {
+    const Vector3d load = factor / 2 * (p.load_start + p.load_end);
+    const auto [own_y, own_z] = across(d.chord);
+    const auto along = [&load](const Triple<T>& axis_of) {
+      return load[0] * axis_of[0] + load[1] * axis_of[1] + load[2] * axis_of[2];
+    };
+    along_axes = {along(e), along(own_y), along(own_z)};
+    const HeldShape z = held_bending(s.EIy, phi_z, L), y = held_bending(s.EIz, phi_y, L);
+    bow += -2.0 * (along_axes[2] * (z.with_start * d.start[1] + z.with_end * d.end[1])) +
+           2.0 * (along_axes[1] * (y.with_start * d.start[2] + y.with_end * d.end[2]));
+    held += (-z.energy) * square(along_axes[2]) + (-y.energy) * square(along_axes[1]);
+    if (s.EA > 0) held += (-L * L * L / (24 * s.EA)) * square(along_axes[0]);
+  }
+  if (s.shear_flexibility_y > 0 || s.shear_flexibility_z > 0) {
+    // Shear follows the loads and N on the curvature, which in turn makes the piece longer or
+    // shorter: the two from each other, to second order. In bending that is of higher order.
+    const HeldShape z = held_shear(s.shear_flexibility_z, phi_z, L);
+    const HeldShape y = held_shear(s.shear_flexibility_y, phi_y, L);
+    const double EA = s.EA / L;
+    const T curve_z = (1 / L) * (d.start[1] - d.end[1]);
+    const T curve_y = (1 / L) * (d.end[2] - d.start[2]);
+    const T softer =
+        (2 * EA * z.energy) * square(curve_z) + (2 * EA * y.energy) * square(curve_y) + 1.0;
+    const T straight = EA * (d.elongation + (L / 2) * bow) -
+                       (2 * EA * z.energy) * (curve_z * along_axes[2]) -
+                       (2 * EA * y.energy) * (curve_y * along_axes[1]);
+    const T N = straight * reciprocal(softer);
+    const T shear_z = along_axes[2] + N * curve_z, shear_y = along_axes[1] + N * curve_y;
+    bow += -2.0 * (shear_z * (z.with_start * d.start[1] + z.with_end * d.end[1])) +
+           2.0 * (shear_y * (y.with_start * d.start[2] + y.with_end * d.end[2]));
+    held += z.energy * (square(shear_z) - 2.0 * (shear_z * along_axes[2])) +
+            y.energy * (square(shear_y) - 2.0 * (shear_y * along_axes[1]));
+  }
   // EA·strain: the chord's elongation and half the mean square of the slopes.
   const T stretch = d.elongation + (L / 2) * bow;
   d.mean_strain_force = (s.EA / L) * stretch;
@@ -271,9 +348,10 @@ Deformation<T> deform(const PieceProperties& p, const PieceEnd<T>& a, const Piec
     const double k = EI / (2 * L * (1 + phi));
     return std::array<double, 3>{k * (4 + phi), k * 2 * (2 - phi), k * (4 + phi)};
   };
-  d.strain_energy =
-      (s.EA / (2 * L)) * square(stretch) + quadratic(bending(s.EIy, phi_z), d.start[1], d.end[1]) +
-      quadratic(bending(s.EIz, phi_y), d.start[2], d.end[2]) + (s.GJ / (2 * L)) * square(twist);
+  d.strain_energy = (s.EA / (2 * L)) * square(stretch) +
+                    quadratic(bending(s.EIy, phi_z), d.start[1], d.end[1]) +
+                    quadratic(bending(s.EIz, phi_y), d.start[2], d.end[2]) +
+                    (s.GJ / (2 * L)) * square(twist) + held;
   if (!loaded) return d;
   // The axis leaves the chord: the loads work on that, too, in the chord's axes.
   Vector3d w1 = Vector3d::Zero(), w2 = w1, v1 = w1, v2 = w1;
@@ -286,17 +364,13 @@ Deformation<T> deform(const PieceProperties& p, const PieceEnd<T>& a, const Piec
     v1 += v.a * q;
     v2 += v.b * q;
   }
-  const Quad<T>& m = d.chord;
-  const Triple<T> ey = {2.0 * (m[0] * m[1] - m[3] * m[2]),
-                        -2.0 * (square(m[0]) + square(m[2])) + 1.0,
-                        2.0 * (m[1] * m[2] + m[3] * m[0])};
-  const Triple<T> ez = {2.0 * (m[0] * m[2] + m[3] * m[1]), 2.0 * (m[1] * m[2] - m[3] * m[0]),
-                        -2.0 * (square(m[0]) + square(m[1])) + 1.0};
+  const auto [ey, ez] = across(d.chord);
   const auto along = [](const Vector3d& f, const Triple<T>& axis_of) {
     return f[0] * axis_of[0] + f[1] * axis_of[1] + f[2] * axis_of[2];
   };
-  d.load_work += along(w1, ez) * d.start[1] + along(w2, ez) * d.end[1] +
-                 along(v1, ey) * d.start[2] + along(v2, ey) * d.end[2];
+  // The distance from the chord grows with the chord's own length.
+  d.load_work += (1 / L) * (l * (along(w1, ez) * d.start[1] + along(w2, ez) * d.end[1] +
+                                 along(v1, ey) * d.start[2] + along(v2, ey) * d.end[2]));
   return d;
 }
 
@@ -347,8 +421,10 @@ T joint_energy(const EndJoint& joint, const std::array<T, 6>& r) {
   return sum;
 }
 
-PieceResponse respond_joined(const PieceProperties& piece, const Pose& start, const Pose& end) {
-  const auto d = deform(piece, end_of<12>(start, piece.axes, 0), end_of<12>(end, piece.axes, 6));
+PieceResponse respond_joined(const PieceProperties& piece, const Pose& start, const Pose& end,
+                             double factor) {
+  const auto d =
+      deform(piece, end_of<12>(start, piece.axes, 0), end_of<12>(end, piece.axes, 6), factor);
   PieceResponse r;
   r.force = d.strain_energy.gradient;
   r.stiffness = d.strain_energy.hessian;
@@ -378,7 +454,7 @@ PieceResponse respond_released(const PieceProperties& piece, const Pose& start, 
     release_end(e == 0 ? a : b, r);
     joints += joint_energy(piece.stiffness.joints[e], r);
   }
-  const auto d = deform(piece, a, b);
+  const auto d = deform(piece, a, b, factor);
   const T strain = d.strain_energy + joints;
   Eigen::VectorXd g = strain.gradient - factor * d.load_work.gradient;
   const Eigen::MatrixXd H = strain.hessian - factor * d.load_work.hessian;
@@ -455,7 +531,7 @@ PieceResponse respond(const PieceProperties& piece, const Pose& start, const Pos
   if (piece.has_releases() && piece.stiffness.kind == MemberKind::frame) {
     return respond_released(piece, start, end, release, factor);
   }
-  PieceResponse r = respond_joined(piece, start, end);
+  PieceResponse r = respond_joined(piece, start, end, factor);
   r.stiffness -= factor * r.load_stiffness;
   return r;
 }
@@ -487,7 +563,7 @@ double energy(const PieceProperties& piece, const Pose& start, const Pose& end,
     release_end(e == 0 ? a : b, r);
     joints += joint_energy(piece.stiffness.joints[e], r);
   }
-  const auto d = deform(piece, a, b);
+  const auto d = deform(piece, a, b, factor);
   return d.strain_energy + joints - factor * d.load_work;
 }
 
@@ -497,11 +573,11 @@ std::array<LinePoint, 5> sample(const PieceProperties& piece, const Pose& start,
   const double L = piece.stiffness.length;
   Pose a = start, b = end;
   a.by_vector = b.by_vector = false;
-  const auto d = deform(piece, end_of(a, piece.axes), end_of(b, piece.axes));
+  const auto d = deform(piece, end_of(a, piece.axes), end_of(b, piece.axes), factor);
   const bool bends = piece.stiffness.kind == MemberKind::frame;
   Vector12d forces = Vector12d::Zero();
   if (bends) {
-    const PieceResponse r = respond_joined(piece, a, b);
+    const PieceResponse r = respond_joined(piece, a, b, factor);
     forces = r.force - factor * r.load;
   }
   const Vector3d along = (piece.drawn + b.displacement - a.displacement).normalized();

@@ -134,7 +134,47 @@ std::vector<double> MemberLine::stationary_places(const Span& span) const {
   return roots;
 }
 
+std::vector<LinePoint> MemberLine::sampled_stations(int count) const {
+  constexpr double kJump = 1e-6;  // of the largest force; ends of pieces agree to the balance
+  const double L = length();
+  Vector6d largest = Vector6d::Zero();
+  std::vector<double> xs;
+  for (int i = 0; i < count; ++i) xs.push_back(L * i / (count - 1));
+  const auto all = extremes();
+  for (Eigen::Index q = 0; q < 6; ++q) {
+    const Extreme& e = all[static_cast<std::size_t>(q)];
+    largest[q] = std::max(std::abs(e.min), std::abs(e.max));
+    if (e.max - e.min <= kJump * largest[q]) continue;
+    xs.push_back(e.x_min);
+    xs.push_back(e.x_max);
+  }
+  const double force = largest.head<3>().maxCoeff(), moment = largest.tail<3>().maxCoeff();
+  std::vector<LinePoint> points;
+  for (std::size_t i = 0; i + 1 < spans_.size(); ++i) {
+    const LinePoint before = spans_[i].at(1), after = spans_[i + 1].at(0);
+    const Vector6d jump = (after.forces - before.forces).cwiseAbs();
+    const bool jumps =
+        jump.head<3>().maxCoeff() > kJump * force || jump.tail<3>().maxCoeff() > kJump * moment;
+    if (!jumps) continue;
+    points.push_back(before);
+    points.push_back(after);
+    std::erase_if(xs, [&](double x) { return std::abs(x - after.x) < kSamePlace * L; });
+  }
+  std::sort(xs.begin(), xs.end());
+  double last = -1;
+  for (const double x : xs) {
+    if (x - last < kSamePlace * L) continue;
+    last = x;
+    points.push_back(at(x));
+    points.back().x = x;
+  }
+  std::stable_sort(points.begin(), points.end(),
+                   [](const LinePoint& a, const LinePoint& b) { return a.x < b.x; });
+  return points;
+}
+
 std::vector<LinePoint> MemberLine::stations(int count) const {
+  if (spans_.front().sampled) return sampled_stations(count);
   std::vector<LinePoint> points;
   const double L = length();
   for (const Span& span : spans_) {

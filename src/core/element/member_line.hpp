@@ -63,6 +63,7 @@ class MemberLine {
 
  private:
   std::vector<double> stationary_places(const Span& span) const;
+  std::vector<LinePoint> sampled_stations(int count) const;
   std::vector<Span> spans_;
 };
 

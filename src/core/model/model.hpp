@@ -178,6 +178,9 @@ struct PDeltaKeys {
   std::optional<LoadSet> axial_from;
 };
 
+/// Modes that a buckling analysis and one of vibration look for unless told otherwise.
+inline constexpr int kDefaultBucklingModes = 5, kDefaultVibrationModes = 10;
+
 /// What a search for modes is asked, in buckling and vibration.
 struct ModeKeys {
   int modes = 0;            ///< how many; 0: the default of the kind
@@ -200,6 +203,16 @@ struct ModalKeys : ModeKeys {
 /// How the load is led along its path.
 enum class PathControl { automatic, load, arc_length, displacement };
 
+/// The shape that a frame starts from: a mode of an analysis, or its displacements, scaled so that
+/// a node moves by so much.
+struct StartShape {
+  std::string analysis, loads;  ///< `loads` empty: those of the set that is analysed
+  int mode = 1;
+  NodeId node;
+  int direction = 0;
+  double size = 0;  ///< m
+};
+
 struct LargeDisplacementKeys {
   PathControl control = PathControl::automatic;
   Place lead;          ///< displacement control: of a node,
@@ -211,6 +224,7 @@ struct LargeDisplacementKeys {
   int most_steps = 0;               ///< 0: the default
   int pieces = 0;                   ///< of a member; 0: as many as the change from n to 2n asks for
   std::optional<LoadSet> constant;  ///< acts in full from the start
+  std::optional<StartShape> start_shape;
 };
 
 struct AnalysisSpec {

@@ -1,5 +1,7 @@
 #include "core/model/situation.hpp"
 
+#include "core/model/local_axes.hpp"
+
 namespace ulterix {
 
 void Situation::bear(MemberId id, const State& now) {
@@ -7,6 +9,15 @@ void Situation::bear(MemberId id, const State& now) {
   if (births.empty()) births = IndexedVector<MemberId, std::optional<Birth>>(model->members.size());
   const Member& m = model->members[id];
   births[id] = Birth{now.nodes[m.start], now.nodes[m.end]};
+}
+
+Matrix3d local_axes(const Situation& situation, MemberId id) {
+  const Member& m = situation.model->members[id];
+  const Matrix3d drawn = local_axes(*situation.model, id);
+  if (situation.offsets[m.start].isZero(0) && situation.offsets[m.end].isZero(0)) return drawn;
+  const Vector3d x = situation.position(m.end) - situation.position(m.start);
+  const Quaterniond turn = Quaterniond::FromTwoVectors(Vector3d(drawn.row(0)), x);
+  return drawn * turn.toRotationMatrix().transpose();
 }
 
 State state_at_rest(const Situation& situation) {

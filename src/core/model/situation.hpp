@@ -52,6 +52,10 @@ struct Situation {
   void bear(MemberId id, const State& now);
 };
 
+/// Local axes of a member (rows, global): those of the drawn member, turned with it the short way
+/// where its nodes are moved.
+Matrix3d local_axes(const Situation& situation, MemberId id);
+
 /// A state without motion that knows which one-way items of the situation carry nothing.
 State state_at_rest(const Situation& situation);
 

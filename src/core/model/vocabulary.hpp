@@ -79,4 +79,9 @@ inline constexpr std::array<Word<AnalysisKind>, 5> kAnalysisKinds = {
      {AnalysisKind::modal, "modal"},
      {AnalysisKind::large_displacement, "large-displacement"}}};
 
+/// Equilibrium is found on the displaced frame.
+constexpr bool is_second_order(AnalysisKind kind) {
+  return kind == AnalysisKind::p_delta || kind == AnalysisKind::large_displacement;
+}
+
 }  // namespace ulterix

@@ -4,7 +4,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <cstdlib>
 #include <random>
 
 #include "core/sparse/indefinite_factor.hpp"
@@ -16,6 +15,9 @@ namespace {
 constexpr int kMostIterations = 20;
 constexpr double kConverged = 1e-9;  // of the last correction, of the largest motion
 constexpr double kEventFactor = 1e-6;
+constexpr double kWorks = 1e-6;
+constexpr double kBalanced = 1e-10;  // unbalanced over the largest force
+constexpr double kLongestArc = 0.1;  // of the scale of an unknown
 constexpr double kFarFromPredicted = 0.35;
 constexpr int kSmallest = 1 << 14;  // a first step is halved down to this part
 
@@ -128,13 +130,11 @@ class Follower {
       iterations_ = i;
       if (i == 1) first = change;
       const double size = std::max(problem_.motion(), 1e-6);
-      if (getenv("UXNEWT"))
-        fmt::print("  f {:.6f} it {} change {:.3e} rest {:.3e} motion {:.2e} neg {}\n",
-                   problem_.factor(), i, change, residual_, size,
-                   tangent_.negative_pivots().value_or(-1));
-      // Changes that no longer fall, and are tiny, are rounding.
+      // Forces in balance to the last digits, or changes that no longer fall: the rest is rounding,
+      // which a tangent near a singular point magnifies.
+      const bool balanced = i > 2 && residual_ < kBalanced;
       const bool rounding =
-          i > 4 && change <= 1e-7 * size && change > 0.3 * before && residual_ < 1e-8;
+          balanced || (i > 4 && change <= 1e-7 * size && change > 0.3 * before && residual_ < 1e-8);
       if (change <= kConverged * size || rounding) {
         problem_.move(step, problem_.factor() + factor_step);
         moved_ += step;
@@ -222,7 +222,7 @@ class Follower {
     weight_ = dot(now_.rate, now_.rate);
     if (weight_ == 0) weight_ = 1;
     if (arc) length = std::abs(dl) * std::sqrt(dot(now_.rate, now_.rate) + weight_);
-    double longest = std::abs(dl) * std::sqrt(dot(now_.rate, now_.rate) + weight_);
+    const double longest = std::abs(dl) * std::sqrt(dot(now_.rate, now_.rate) + weight_);
     const bool forward = end > options_.from;
     int good = 0;
     for (int n = 0; n < options_.most_steps; ++n) {
@@ -267,13 +267,12 @@ class Follower {
       ++good;
       // Where stability is lost between the two.
       const bool lost = from.negative && next->negative && *next->negative != *from.negative;
-      if (lost && options_.events && !locate(from, *next, arc, length, last, last_factor)) return;
+      if (lost && options_.events && !locate(from, *next, length)) return;
       if (turned_) {  // on the branch: it goes on from there
         turned_ = false;
         last = step_;
         last_factor = step_factor_;
         arc = true;
-        longest = std::max(longest, length);
         continue;
       }
       now_ = *next;
@@ -286,7 +285,7 @@ class Follower {
       }
       if (good >= 2 && now_.iterations <= 5) {
         if (!arc) dl = std::min(std::abs(first), 2 * std::abs(dl)) * (forward ? 1 : -1);
-        length = std::min(1.5 * length, 4 * longest);
+        if (largest(step_) < kLongestArc) length *= 1.5;
       }
       if (largest(now_.rate) == 0 && arc) return give_up(from, "arc length", length);
     }
@@ -332,17 +331,13 @@ class Follower {
   }
 
   /// Finds the singular point between two states and says what it is. False: the path ends there.
-  bool locate(const Point& from, const Point& beyond, bool, double& length, const VectorXd& last,
-              double last_factor) {
+  bool locate(const Point& from, const Point& beyond, double& length) {
     Point low = from;
     const VectorXd whole = step_;
     const double whole_factor = step_factor_;
-    VectorXd sense = last;
-    double sense_factor = last_factor;
     double span = norm_with(step_, step_factor_);
     double high_factor = beyond.factor;
     Point high = beyond;
-    bool reversed = false;
     VectorXd step = whole;
     double step_f = whole_factor;
     for (int i = 0; i < 60; ++i) {
@@ -366,8 +361,6 @@ class Follower {
       } else {
         step = step_;
         step_f = step_factor_;
-        sense = step_;
-        sense_factor = step_factor_;
         low = *middle;
       }
     }
@@ -375,14 +368,13 @@ class Follower {
     problem_.restore(low.state);
     const Balance b = problem_.balance();
     VectorXd mode;
-    if (tangent_.factorise(b)) mode = null_vector(b);
+    if (tangent_.factorise(b)) mode = null_vector();
+    // The loads work on the motion without stiffness at a limit point, not at a branch point.
     const double work = mode.size() > 0 ? std::abs(mode.dot(b.load)) : 0;
-    const double most = mode.size() > 0 ? mode.cwiseAbs().dot(b.load.cwiseAbs()) : 0;
-    reversed = most > 0 && work > 1e-3 * most;
+    const bool reversed = mode.size() > 0 && work > kWorks * mode.norm() * b.load.norm();
     const PathEventKind kind = reversed ? PathEventKind::limit_point : PathEventKind::branch_point;
     const bool losing = beyond.negative && from.negative && *beyond.negative > *from.negative;
     record(low, kind, mode);
-    (void)sense, (void)sense_factor;
     if (losing && kind == PathEventKind::limit_point &&
         (options_.stop_at_limit || options_.lead == PathLead::load)) {
       problem_.restore(low.state);
@@ -410,7 +402,7 @@ class Follower {
     return true;
   }
 
-  VectorXd null_vector(const Balance&) {
+  VectorXd null_vector() {
     std::mt19937 random(1);
     std::uniform_real_distribution<double> number(-1, 1);
     VectorXd v(problem_.scale().size());
@@ -426,6 +418,8 @@ class Follower {
 
   /// From a branch point along the motion without stiffness.
   bool onto_branch(const Point& at, const VectorXd& mode, double size, double& length) {
+    // The way to the branch point may have been short: the branch begins where it can be told.
+    size = std::max(size, kLongestArc * norm(mode) / largest(mode));
     for (double part = 0.3; part > 1e-4; part /= 3) {
       problem_.restore(at.state);
       const VectorXd along = mode / norm(mode);
@@ -473,7 +467,7 @@ class Follower {
       const Point next = point();
       const bool lost = from.negative && next.negative && *next.negative != *from.negative;
       double length = 0;
-      if (lost && options_.events && !locate(from, next, true, length, step_, step_factor_)) return;
+      if (lost && options_.events && !locate(from, next, length)) return;
       now_ = next;
       record(now_);
       if (now_.iterations <= 5)

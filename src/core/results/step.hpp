@@ -84,7 +84,8 @@ struct PathPoint {
   PathEventKind event = PathEventKind::none;
   NodeId most;        ///< at an event: the node that moves most in the motion without stiffness,
   int direction = 0;  ///< in this direction
-  State state;
+  State state;        ///< empty where the path is too long to keep them all
+  IndexedVector<NodeId, Vector6d> reactions;
 };
 
 struct BucklingResult;

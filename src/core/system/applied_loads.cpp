@@ -85,7 +85,11 @@ MemberLoading AppliedLoads::build_loading(MemberId id, const Gathered& gathered)
   const Vector3d from = situation_->position(member.start), to = situation_->position(member.end);
   const double L = (to - from).norm();
   if (!situation_->present[id] || gathered.nothing()) return MemberLoading::none(L);
-  const Matrix3d R = local_axes(from, to, member.roll, model.vertical);
+  const Matrix3d R = local_axes(*situation_, id);
+  // Places along the drawn member, on one whose nodes are moved.
+  const bool moved =
+      !situation_->offsets[member.start].isZero(0) || !situation_->offsets[member.end].isZero(0);
+  const double stretch = moved ? L / model.length(id) : 1;
   MemberLoadingBuilder builder(L);
   if (gathered.self_weight != 0) {
     const double mass =
@@ -96,12 +100,12 @@ MemberLoading AppliedLoads::build_loading(MemberId id, const Gathered& gathered)
     builder.add_distributed(0, L, weight, weight);
   }
   for (const auto& [load, factor] : gathered.distributed) {
-    builder.add_distributed(load->from, load->to,
+    builder.add_distributed(stretch * load->from, stretch * load->to,
                             factor * load_in_local_axes(load->at_from, load->axes, R),
                             factor * load_in_local_axes(load->at_to, load->axes, R));
   }
   for (const auto& [load, factor] : gathered.points) {
-    builder.add_point(load->x, factor * load_in_local_axes(load->force, load->axes, R));
+    builder.add_point(stretch * load->x, factor * load_in_local_axes(load->force, load->axes, R));
   }
   return builder.build();
 }
@@ -114,8 +118,7 @@ IndexedVector<NodeId, Vector3d> AppliedLoads::shared_to_nodes() const {
     const MemberLoading& loading = on_member(id);
     if (loading.empty()) continue;
     const Member& member = model.members[id];
-    const Matrix3d R = local_axes(situation_->position(member.start),
-                                  situation_->position(member.end), member.roll, model.vertical);
+    const Matrix3d R = local_axes(*situation_, id);
     const Vector6d sum = loading.resultant();
     const double L = loading.length();
     // Across the member the moment about the start decides the shares; along it, the distance does.

@@ -12,11 +12,7 @@ namespace {
 IndexedVector<MemberId, Matrix3d> all_axes(const Situation& situation) {
   const Model& model = *situation.model;
   IndexedVector<MemberId, Matrix3d> axes(model.members.size(), Matrix3d::Zero());
-  for (const MemberId id : model.members.ids()) {
-    const Member& m = model.members[id];
-    axes[id] =
-        local_axes(situation.position(m.start), situation.position(m.end), m.roll, model.vertical);
-  }
+  for (const MemberId id : model.members.ids()) axes[id] = local_axes(situation, id);
   return axes;
 }
 
