@@ -16,8 +16,8 @@ constexpr int kMostIterations = 20;
 constexpr double kConverged = 1e-9;  // of the last correction, of the largest motion
 constexpr double kEventFactor = 1e-6;
 constexpr double kWorks = 1e-6;
-constexpr double kBalanced = 1e-10;  // unbalanced over the largest force
-constexpr double kLongestArc = 0.1;  // of the scale of an unknown
+constexpr double kBalanced = 1e-10;   // unbalanced over the largest force
+constexpr double kLongestArc = 0.03;  // of the scale of an unknown
 constexpr double kFarFromPredicted = 0.35;
 constexpr int kSmallest = 1 << 14;  // a first step is halved down to this part
 
