@@ -14,6 +14,7 @@
 #include <map>
 #include <nlohmann/json.hpp>
 
+#include "core/analysis/large_displacement.hpp"
 #include "core/results/modes.hpp"
 #include "write/tables.hpp"
 #include "write/version.hpp"
@@ -99,6 +100,21 @@ ordered_json modal_json(const ModalResult& r) {
   return j;
 }
 
+/// How the load was brought up: equilibria, pieces and what happened on the way.
+ordered_json path_json(const Model& model, const Step& step) {
+  ordered_json j;
+  j["equilibria"] = step.path.size();
+  j["pieces"] = step.pieces;
+  j["error"] = finite(step.solve_error.displacement);
+  ordered_json events = ordered_json::array();
+  for (const PathPoint& p : step.path) {
+    if (p.event == PathEventKind::none) continue;
+    events.push_back({{"factor", p.factor}, {"event", event_words(model, p)}});
+  }
+  j["events"] = events;
+  return j;
+}
+
 ordered_json step_json(const Model& model, const Step& step,
                        const std::vector<ComparisonRow>& comparison, const UnitSystem& units) {
   ordered_json j;
@@ -123,6 +139,7 @@ ordered_json step_json(const Model& model, const Step& step,
     evidence["unbalanced_at_nodes"] = finite(step.equilibrium.nodes);
     evidence["reactions_against_loads"] = finite(step.equilibrium.reactions);
   }
+  if (!step.path.empty()) evidence["path"] = path_json(model, step);
   if (step.state.one_way) {
     evidence["slack"] = slack_members(model, step.state);
     evidence["lifted"] = lifted_supports(model, step.state);
@@ -357,6 +374,14 @@ std::string summary_json(const RunResult& result, const UnitSystem& units,
       s["between_nodes"] = spec.p_delta().between_nodes;
       s["split"] =
           spec.p_delta().split == 0 ? ordered_json("auto") : ordered_json(spec.p_delta().split);
+    }
+    if (spec.kind() == AnalysisKind::large_displacement) {
+      const LargeDisplacementKeys& keys = spec.large_displacement();
+      s["steps"] = keys.steps;
+      s["pieces"] = keys.pieces == 0 ? ordered_json("auto") : ordered_json(keys.pieces);
+      s["branch"] = keys.follow_branch ? "follow" : "stop";
+      if (keys.constant) s["constant"] = keys.constant->name;
+      if (keys.start_shape) s["start_shape"] = keys.start_shape->analysis;
     }
     settings.push_back(s);
   }

@@ -499,6 +499,80 @@ TEST(LargeDisplacement, OrdinaryFrameIsTheSameCutInThree) {
   EXPECT_GT(knees[0].head<3>().norm(), 0.05);
 }
 
+/// L8: a deep strip as cantilever tips over sideways at 4.0126·√(EI·GJ)/L²; the strong axis is so
+/// stiff that the strip stays straight until then.
+TEST(LargeDisplacement, L8StripTipsOver) {
+  FrameBuilder b(Plane::space);
+  SectionProperties p;
+  p.A = 1e6;
+  p.Iy = 1e6;
+  p.Iz = 1;
+  p.J = 1;
+  const SectionId s = b.section(p);
+  const MaterialId m = b.material(1, 0.4);
+  const NodeId foot = b.node("A", 0, 0, 0), tip = b.node("B", 1, 0, 0);
+  b.member("strip", foot, tip, s, m);
+  b.fix_all(foot);
+  const double critical = 4.012599344 * std::sqrt(0.4);
+  b.nodal_load(tip, 2, -1.7 * critical);
+  AnalysisSpec spec = large(b.model);
+  spec.become<LargeDisplacementKeys>().pieces = 64;
+  const RunResult r = solve(b, spec);
+  const Step& step = *r.find("large", "G");
+  EXPECT_EQ(step.outcome.verdict, Verdict::branch_point) << step.outcome.reason;
+  EXPECT_NEAR(1.7 * step.outcome.stands_at, 1, 3e-4);
+}
+
+/// What is held for the analysis alone is as a support; what stays constant is there from the start.
+TEST(LargeDisplacement, HoldsAndConstantLoads) {
+  const auto column = [](bool held_by_support) {
+    FrameBuilder b;
+    SectionProperties p;
+    p.A = 6e-3;
+    p.Iy = p.Iz = 3e-5;
+    const SectionId s = b.section(p);
+    const MaterialId m = b.material(210e9, 81e9);
+    const NodeId foot = b.node("A", 0, 0, 0), top = b.node("B", 0, 0, 6);
+    b.uniform(b.member("c", foot, top, s, m), 0, 2e4);
+    b.fix(foot, {0, 2, 4});
+    if (held_by_support) b.fix(top, {0});
+    b.nodal_load(top, 2, -4e5);
+    return b;
+  };
+  FrameBuilder with = column(true), without = column(false);
+  AnalysisSpec spec = large(without.model);
+  Hold hold;
+  hold.node = NodeId(1);
+  hold.directions[0] = true;
+  spec.holds = {hold};
+  const RunResult supported = solve(with), held = solve(without, spec);
+  const Step &a = *supported.find("large", "G"), &c = *held.find("large", "G");
+  ASSERT_TRUE(a.outcome.stands() && c.outcome.stands()) << c.outcome.reason;
+  EXPECT_NEAR(c.state.nodes[NodeId(1)].translation[0], 0, 1e-15);
+  EXPECT_LE((a.state.nodes[NodeId(1)].vector() - c.state.nodes[NodeId(1)].vector()).norm(), 1e-10);
+  EXPECT_LE(relative_error(a.reactions[NodeId(1)][0], c.reactions[NodeId(1)][0]), 1e-9);
+
+  FrameBuilder free = column(false);
+  const RunResult at_once = solve(free);
+  LoadCase vertical;
+  vertical.name = "P";
+  vertical.nodal = free.model.cases[CaseId(0)].nodal;
+  free.model.cases[CaseId(0)].nodal.clear();
+  free.model.cases.push_back(vertical);
+  AnalysisSpec growing = large(free.model);
+  growing.become<LargeDisplacementKeys>().constant = free.model.case_alone(CaseId(1));
+  const RunResult in_turn = solve(free, growing);
+  const Step &x = *at_once.find("large", "G"), &y = *in_turn.find("large", "G");
+  ASSERT_TRUE(y.outcome.stands()) << y.outcome.reason;
+  EXPECT_GT(y.path.front().state.nodes[NodeId(1)].translation.norm(), 1e-4);
+  EXPECT_LE((x.state.nodes[NodeId(1)].vector() - y.state.nodes[NodeId(1)].vector()).norm(),
+            1e-8 * x.state.nodes[NodeId(1)].vector().norm());
+  EXPECT_LT(y.equilibrium.reactions, 1e-10);
+  EXPECT_LE(relative_error(Recovery(x).line(MemberId(0)).at(2).forces[4],
+                           Recovery(y).line(MemberId(0)).at(2).forces[4]),
+            1e-7);
+}
+
 /// Forces against differences of the energy, and the tangent against differences of the forces.
 TEST(CorotationalPiece, DerivativesOfItsEnergy) {
   std::mt19937 random(3);

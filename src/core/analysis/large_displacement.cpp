@@ -150,8 +150,8 @@ class LargeDisplacement {
   LoadSet acting(double factor) const { return loads_at(spec_, loads_, factor); }
 
   void take(const Trial& trial, Step& step) {
-    const PathState& last = trial.path.states.empty() ? PathState{} : trial.path.states.back();
     if (trial.path.states.empty()) return;
+    const PathState& last = trial.path.states.back();
     trial.frame->restore(last.state);
     step.frame = system_;
     step.state = trial.frame->node_state();
@@ -343,6 +343,8 @@ std::vector<Step> large_displacement(const ElasticFrame& frame, const AnalysisSp
       continue;
     }
     LargeDisplacement(system, spec, step.loads, progress).solve(step);
+    // Without a single equilibrium the frame is what first-order found.
+    if (!step.has_state && !baseline[i].outcome.stands()) step.outcome = baseline[i].outcome;
   }
   return steps;
 }
