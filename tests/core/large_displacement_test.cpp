@@ -523,7 +523,8 @@ TEST(LargeDisplacement, L8StripTipsOver) {
   EXPECT_NEAR(1.7 * step.outcome.stands_at, 1, 3e-4);
 }
 
-/// What is held for the analysis alone is as a support; what stays constant is there from the start.
+/// What is held for the analysis alone is as a support; what stays constant is there from the
+/// start.
 TEST(LargeDisplacement, HoldsAndConstantLoads) {
   const auto column = [](bool held_by_support) {
     FrameBuilder b;

@@ -212,6 +212,60 @@ HeldShape held_shear(double shear_flexibility, double phi, double L) {
   return s;
 }
 
+/// Energy of third order that couples bending in the two planes and twist in a piece: curvatures
+/// are θ' − θ×θ'/2 in the section's axes, and the slopes of the axis θz + θx·θy/2 and −θy + θx·θz/2
+/// have to close the chord.
+template <class T>
+T coupling(const ElementProperties& s, double phi_z, double phi_y, const Triple<T>& start,
+           const Triple<T>& end) {
+  const double L = s.length;
+  // ∫ over the length of products of the shapes of θy, θz and θx at the two ends.
+  std::array<std::array<double, 2>, 2> rate_y{}, rate_z{}, twist_y{}, twist_z{};
+  std::array<std::array<std::array<double, 2>, 2>, 2> rates{};
+  for (std::size_t g = 0; g < 4; ++g) {
+    const double xi = kPoints[g], w = kWeights[g];
+    const auto shapes = [xi](double phi) {
+      const EndWeights t = section_turn(phi, xi);
+      return std::array<double, 2>{t.a, t.b};
+    };
+    const auto slopes = [xi](double phi) {
+      return std::array<double, 2>{(6 * xi - 4 - phi) / (1 + phi), (6 * xi - 2 + phi) / (1 + phi)};
+    };
+    const std::array<double, 2> y = shapes(phi_z), z = shapes(phi_y), dy = slopes(phi_z),
+                                dz = slopes(phi_y), x = {1 - xi, xi};
+    for (std::size_t i = 0; i < 2; ++i) {
+      for (std::size_t j = 0; j < 2; ++j) {
+        rate_y[i][j] += w * dy[i] * z[j];
+        rate_z[i][j] += w * y[i] * dz[j];
+        twist_y[i][j] += w * L * x[i] * y[j] / 2;
+        twist_z[i][j] += w * L * x[i] * z[j] / 2;
+        for (std::size_t k = 0; k < 2; ++k) rates[k][i][j] += w * x[k] * dy[i] * dz[j] / L;
+      }
+    }
+  }
+  const std::array<const Triple<T>*, 2> ends = {&start, &end};
+  T P(0.0), Q(0.0), at_start(0.0), at_end(0.0), close_y(0.0), close_z(0.0);
+  for (std::size_t i = 0; i < 2; ++i) {
+    T with_y(0.0), with_z(0.0);
+    for (std::size_t j = 0; j < 2; ++j) {
+      const T yz = (*ends[i])[1] * (*ends[j])[2];
+      P += rate_y[i][j] * yz;
+      Q += rate_z[i][j] * yz;
+      at_start += rates[0][i][j] * yz;
+      at_end += rates[1][i][j] * yz;
+      with_y += twist_y[i][j] * (*ends[j])[1];
+      with_z += twist_z[i][j] * (*ends[j])[2];
+    }
+    close_y += (*ends[i])[0] * with_y;
+    close_z += (*ends[i])[0] * with_z;
+  }
+  const T S = start[0] * at_start + end[0] * at_end;
+  const T twist = (1 / L) * (end[0] - start[0]);
+  const double in_y = 6 * s.EIz / (L * L * (1 + phi_y)), in_z = 6 * s.EIy / (L * L * (1 + phi_z));
+  return (-0.5) * (twist * (s.EIy * P - s.EIz * Q + s.GJ * (Q - P)) + (s.EIz - s.EIy) * S) +
+         in_y * ((start[2] + end[2]) * close_y) - in_z * ((start[1] + end[1]) * close_z);
+}
+
 /// The y and z axes that a quaternion turns global axes into.
 template <class T>
 std::array<Triple<T>, 2> across(const Quad<T>& m) {
@@ -352,6 +406,7 @@ Deformation<T> deform(const PieceProperties& p, const PieceEnd<T>& a, const Piec
                     quadratic(bending(s.EIy, phi_z), d.start[1], d.end[1]) +
                     quadratic(bending(s.EIz, phi_y), d.start[2], d.end[2]) +
                     (s.GJ / (2 * L)) * square(twist) + held;
+  if (!p.in_plane) d.strain_energy += coupling(s, phi_z, phi_y, d.start, d.end);
   if (!loaded) return d;
   // The axis leaves the chord: the loads work on that, too, in the chord's axes.
   Vector3d w1 = Vector3d::Zero(), w2 = w1, v1 = w1, v2 = w1;

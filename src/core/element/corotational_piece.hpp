@@ -14,6 +14,7 @@ struct PieceProperties {
   ElementProperties stiffness;        ///< its length is that of the piece; joints at its two ends
   Vector3d drawn = Vector3d::Zero();  ///< from start to end, global, m
   Quaterniond axes;                   ///< turns global axes into the section's, as drawn
+  bool in_plane = false;              ///< of a plane frame: bends in one plane and does not twist
   /// Force per drawn length at both ends, global, N/m: it keeps its direction.
   Vector3d load_start = Vector3d::Zero(), load_end = Vector3d::Zero();
 

@@ -152,6 +152,7 @@ struct PiecewiseFrame::Parts {
       piece.properties.stiffness.joints = part.joints;
       piece.properties.drawn = (x[i + 1] - x[i]) / p.length * whole;
       piece.properties.axes = axes;
+      piece.properties.in_plane = cut_model.plane != Plane::space;
       if (bends) {
         std::tie(piece.properties.load_start, piece.properties.load_end) =
             along_piece(own, i, axes);
@@ -531,6 +532,7 @@ MemberLine line_from_poses(const MemberFrame& drawn, MemberId id, const MemberPo
   piece.stiffness = p;
   piece.stiffness.joints = {kJoined, kJoined};
   piece.axes = axes;
+  piece.in_plane = drawn.model().plane != Plane::space;
   MemberLine line;
   if (p.kind == MemberKind::frame) {
     const MemberLoading own = cut(loading, poses.x);
