@@ -574,6 +574,32 @@ TEST(LargeDisplacement, HoldsAndConstantLoads) {
             1e-7);
 }
 
+/// A flat string of two bars is a mechanism in first-order; its preload and its sag hold it.
+TEST(LargeDisplacement, PreloadedStringHoldsWhatFirstOrderCannot) {
+  FrameBuilder b;
+  SectionProperties p;
+  p.A = 1e-4;
+  const SectionId s = b.section(p);
+  const MaterialId m = b.material(210e9, 81e9);
+  const NodeId A = b.node("A", 0, 0, 0), B = b.node("B", 5, 0, 0), C = b.node("C", 10, 0, 0);
+  for (const auto& [from, to] : {std::pair{A, B}, {B, C}}) {
+    Member& bar = b.model.members[b.member("m", from, to, s, m)];
+    bar.kind = MemberKind::tension_only;
+    bar.preload = 20e3;
+  }
+  b.fix(A, {0, 2});
+  b.fix(C, {0, 2});
+  b.nodal_load(B, 2, -500);
+  const RunResult r = solve(b);
+  EXPECT_EQ(r.baseline("G").outcome.verdict, Verdict::mechanism);
+  const Step& step = *r.find("large", "G");
+  ASSERT_TRUE(step.has_state) << step.outcome.reason;
+  const double w = -step.state.nodes[B].translation[2], l = std::hypot(5, w);
+  const double N = 20e3 + 210e9 * 1e-4 * (l / 5 - 1);
+  EXPECT_NEAR(2 * N * w / l, 500, 1e-6);
+  EXPECT_NEAR(Recovery(step).line(MemberId(0)).at(1).forces[0], N, 1e-6 * N);
+}
+
 /// Forces against differences of the energy, and the tangent against differences of the forces.
 TEST(CorotationalPiece, DerivativesOfItsEnergy) {
   std::mt19937 random(3);

@@ -50,7 +50,10 @@ std::vector<Step> first_order(const ElasticFrame& frame, const AnalysisSpec& spe
                               const Progress& progress) {
   const FrameSystem& system = *frame.system;
   std::vector<Step> steps;
-  for (const LoadSet& loads : spec.loads) steps.push_back(begin(spec, loads));
+  for (const LoadSet& loads : spec.loads) {
+    steps.push_back(begin(spec, loads));
+    steps.back().frame = frame.system;  // also of one without a state
+  }
   if (!frame.stands()) {
     for (Step& step : steps) step.outcome = why_it_fails(frame);
     return steps;

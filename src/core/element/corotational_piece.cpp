@@ -492,27 +492,61 @@ PieceResponse respond_joined(const PieceProperties& piece, const Pose& start, co
 /// A pivot below this part of its first size is a free motion.
 constexpr double kFreePivot = 1e-12;
 
+/// How the piece's own ends move (12, small further motions, global) with the motions of the nodes
+/// and of the releases (24).
+std::array<SecondOrder<24>, 12> own_motion(const PieceProperties& piece,
+                                           const std::array<const Pose*, 2>& nodes,
+                                           const std::array<Pose, 2>& own,
+                                           const std::array<std::array<SecondOrder<24>, 6>, 2>& r) {
+  using T = SecondOrder<24>;
+  std::array<T, 12> motion;
+  for (std::size_t e = 0; e < 2; ++e) {
+    PieceEnd<T> end = end_of<24>(*nodes[e], piece.axes, 6 * static_cast<int>(e));
+    release_end(end, r[e]);
+    const Quaterniond now = own[e].rotation * piece.axes;
+    const Triple<T> turn = logarithm(product(end.section, now.conjugate()));
+    for (std::size_t i = 0; i < 3; ++i) {
+      motion[6 * e + i] = end.u[i];
+      motion[6 * e + 3 + i] = turn[i];
+    }
+  }
+  return motion;
+}
+
 PieceResponse respond_released(const PieceProperties& piece, const Pose& start, const Pose& end,
                                const ReleaseMotion& release, double factor) {
   using T = SecondOrder<24>;
-  PieceEnd<T> a = end_of<24>(start, piece.axes, 0), b = end_of<24>(end, piece.axes, 6);
   std::vector<int> free;
-  T joints(0.0);
+  std::array<std::array<T, 6>, 2> r;
+  T strain(0.0), work(0.0);
   for (std::size_t e = 0; e < 2; ++e) {
-    std::array<T, 6> r;
     for (int i = 0; i < 6; ++i) {
       const int at = 6 * static_cast<int>(e) + i;
-      const bool joined = piece.stiffness.joints[e][static_cast<std::size_t>(i)] == kRigid;
-      r[static_cast<std::size_t>(i)] = joined ? T(0.0) : T::variable(release[at], 12 + at);
-      if (!joined) free.push_back(12 + at);
+      if (piece.stiffness.joints[e][static_cast<std::size_t>(i)] == kRigid) continue;
+      r[e][static_cast<std::size_t>(i)] = T::variable(release[at], 12 + at);
+      free.push_back(12 + at);
     }
-    release_end(e == 0 ? a : b, r);
-    joints += joint_energy(piece.stiffness.joints[e], r);
+    strain += joint_energy(piece.stiffness.joints[e], r[e]);
   }
-  const auto d = deform(piece, a, b, factor);
-  const T strain = d.strain_energy + joints;
-  Eigen::VectorXd g = strain.gradient - factor * d.load_work.gradient;
-  const Eigen::MatrixXd H = strain.hessian - factor * d.load_work.hessian;
+  // The energy by the motions of the own ends, and those by the 24: the chain rule keeps the large
+  // derivatives few.
+  const std::array<Pose, 2> own = own_ends(piece, start, end, release);
+  const auto d =
+      deform(piece, end_of<12>(own[0], piece.axes, 0), end_of<12>(own[1], piece.axes, 6), factor);
+  const auto motion = own_motion(piece, {&start, &end}, own, r);
+  Eigen::Matrix<double, 12, 24> J;
+  for (std::size_t k = 0; k < 12; ++k) {
+    const auto row = static_cast<Eigen::Index>(k);
+    J.row(row) = motion[k].gradient;
+    strain.hessian += d.strain_energy.gradient[row] * motion[k].hessian;
+    work.hessian += d.load_work.gradient[row] * motion[k].hessian;
+  }
+  strain.gradient += J.transpose() * d.strain_energy.gradient;
+  strain.hessian += J.transpose() * d.strain_energy.hessian * J;
+  work.gradient += J.transpose() * d.load_work.gradient;
+  work.hessian += J.transpose() * d.load_work.hessian * J;
+  const Eigen::VectorXd g = strain.gradient - factor * work.gradient;
+  const Eigen::MatrixXd H = strain.hessian - factor * work.hessian;
   PieceResponse response;
   response.axial = d.mean_strain_force.value;
   const auto n = static_cast<Eigen::Index>(free.size());
@@ -523,17 +557,17 @@ PieceResponse respond_released(const PieceProperties& piece, const Pose& start, 
     for (Eigen::Index j = 0; j < n; ++j) Kzz(i, j) = H(at, free[static_cast<std::size_t>(j)]);
     Kzq.row(i) = H.row(at).head<12>();
     rz[i] = g[at];
-    load_z[i] = d.load_work.gradient[at];
+    load_z[i] = work.gradient[at];
   }
   // Motions that nothing resists stay as they are.
   const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> eigen(Kzz);
   const double largest = eigen.eigenvalues().cwiseAbs().maxCoeff();
   VectorXd inverse = VectorXd::Zero(n);
   for (Eigen::Index i = 0; i < n; ++i) {
-    const double own = eigen.eigenvalues()[i];
-    if (std::abs(own) <= kFreePivot * largest) continue;
-    inverse[i] = 1 / own;
-    if (own < 0) ++response.negative_pivots;
+    const double value = eigen.eigenvalues()[i];
+    if (std::abs(value) <= kFreePivot * largest) continue;
+    inverse[i] = 1 / value;
+    if (value < 0) ++response.negative_pivots;
   }
   const Eigen::MatrixXd Kinv =
       eigen.eigenvectors() * inverse.asDiagonal() * eigen.eigenvectors().transpose();
@@ -541,7 +575,7 @@ PieceResponse respond_released(const PieceProperties& piece, const Pose& start, 
   const VectorXd rest = Kinv * rz, rest_load = Kinv * load_z;
   // Condensed: what is left of the forces when the released motions have followed.
   response.force = strain.gradient.head<12>() - Kzq.transpose() * (rest + factor * rest_load);
-  response.load = d.load_work.gradient.head<12>() - Kzq.transpose() * rest_load;
+  response.load = work.gradient.head<12>() - Kzq.transpose() * rest_load;
   response.stiffness = H.topLeftCorner<12, 12>() - Kzq.transpose() * follow;
   response.load_stiffness.setZero();  // is in the stiffness, at this factor
   for (Eigen::Index i = 0; i < n; ++i) {
