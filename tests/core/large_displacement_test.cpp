@@ -26,6 +26,16 @@ RunResult solve(FrameBuilder& b, const AnalysisSpec& spec) {
   b.model.analyses = {spec};
   return run(b.model);
 }
+/// Like a rolled section, stiff in shear.
+SectionProperties rolled() {
+  SectionProperties p;
+  p.A = 8e-3;
+  p.Iy = 8e-5;
+  p.Iz = 3e-5;
+  p.J = 9e-7;
+  return p;
+}
+
 RunResult solve(FrameBuilder& b) {
   return solve(b, large(b.model));
 }
@@ -233,11 +243,7 @@ TEST(LargeDisplacement, L7ShallowToggle) {
 TEST(LargeDisplacement, SmallMotionIsFirstOrder) {
   // Everything that bends, hangs, hinges and settles; loads so small that squares vanish.
   FrameBuilder b(Plane::space);
-  SectionProperties p;
-  p.A = 8e-3;
-  p.Iy = 8e-5;
-  p.Iz = 3e-5;
-  p.J = 9e-7;
+  SectionProperties p = rolled();
   p.Avz = 3e-3;
   p.Avy = 5e-3;
   const SectionId s = b.section(p);
@@ -359,11 +365,7 @@ TEST(LargeDisplacement, ControlsLeadAlongOnePath) {
 /// second-order answers agree to the square of the slopes.
 TEST(LargeDisplacement, ModerateSwayIsPDelta) {
   FrameBuilder b(Plane::space);
-  SectionProperties p;
-  p.A = 8e-3;
-  p.Iy = 8e-5;
-  p.Iz = 3e-5;
-  p.J = 9e-7;
+  SectionProperties p = rolled();
   const SectionId s = b.section(p);
   const MaterialId m = b.material(210e9, 81e9);
   const NodeId A = b.node("A", 0, 0, 0), B = b.node("B", 0, 0, 4), C = b.node("C", 6, 0, 4),

@@ -165,12 +165,7 @@ class LargeDisplacement {
                          static_cast<std::size_t>(system_->model().members.size() * trial.pieces);
     const bool keep = motions * trial.path.states.size() <= kMostKept;
     for (const PathState& s : trial.path.states) {
-      PathPoint point;
-      point.factor = s.factor;
-      point.iterations = s.iterations;
-      point.residual = s.residual;
-      point.negative_pivots = s.negative_pivots;
-      point.event = s.event;
+      PathPoint point{s, {}, 0, {}, {}};
       if (s.mode.size() > 0) tell_place(*trial.frame, s.mode, point);
       if (keep) {
         trial.frame->restore(s.state);

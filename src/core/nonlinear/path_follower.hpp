@@ -62,13 +62,17 @@ struct PathOptions {
 
 enum class PathEventKind { none, limit_point, branch_point };
 
-/// One equilibrium on the path.
-struct PathState {
+/// One equilibrium on the path, in numbers.
+struct PathEquilibrium {
   double factor = 0;
   int iterations = 0;
   double residual = 0;  ///< largest unbalanced force over the largest force
   std::optional<int> negative_pivots;
   PathEventKind event = PathEventKind::none;
+};
+
+/// The same as the follower found it.
+struct PathState : PathEquilibrium {
   std::shared_ptr<const void> state;
   VectorXd mode;  ///< at an event: the motion without stiffness
 };

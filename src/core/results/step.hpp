@@ -76,12 +76,7 @@ struct OneWayEvent {
 };
 
 /// One equilibrium on the way to the full load.
-struct PathPoint {
-  double factor = 0;
-  int iterations = 0;
-  double residual = 0;  ///< largest unbalanced force over the largest force
-  std::optional<int> negative_pivots;
-  PathEventKind event = PathEventKind::none;
+struct PathPoint : PathEquilibrium {
   NodeId most;        ///< at an event: the node that moves most in the motion without stiffness,
   int direction = 0;  ///< in this direction
   State state;        ///< empty where the path is too long to keep them all
