@@ -83,7 +83,7 @@ class Digest {
     for (const std::string& name : result_.analyses()) table(name);
     if (full_) differs_most();
     text_ += one_way_digest(result_, units_, width_, full_);
-    text_ += path_digest(result_, width_, full_);
+    text_ += path_digest(result_, units_, width_, full_);
     text_ += buckling_digest(result_, units_, width_, full_);
     text_ += modal_digest(result_, units_, width_, full_);
     governing();

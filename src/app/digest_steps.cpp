@@ -208,8 +208,8 @@ std::string one_way_digest(const RunResult& result, const UnitSystem& units, int
   return StepWords(result, units, width, full).one_way_states();
 }
 
-std::string path_digest(const RunResult& result, int width, bool full) {
-  return StepWords(result, UnitSystem(), width, full).paths();
+std::string path_digest(const RunResult& result, const UnitSystem& units, int width, bool full) {
+  return StepWords(result, units, width, full).paths();
 }
 
 std::string first_order_digest(const RunResult& result, const UnitSystem& units, bool full) {

@@ -11,9 +11,10 @@ namespace ulterix {
 /// force among them; "" without any.
 std::string one_way_digest(const RunResult& result, const UnitSystem& units, int width, bool full);
 
-/// First-order alone: what a cross-check reads, a line a load.
 /// Paths of large displacement: how many equilibria, pieces and what happened on the way.
-std::string path_digest(const RunResult& result, int width, bool full);
+std::string path_digest(const RunResult& result, const UnitSystem& units, int width, bool full);
+
+/// First-order alone: what a cross-check reads, a line a load.
 std::string first_order_digest(const RunResult& result, const UnitSystem& units, bool full);
 
 }  // namespace ulterix

@@ -68,15 +68,12 @@ StoredRun::StoredRun(const Results& results, const std::vector<std::string>& ana
   }
   read_reactions(results, filters);
   if (model().has_one_way()) read_states(results, filters);
-  read_coordinates(results);
-  place_on_frames();
+  place_on_frames(read_coordinates(results));
   if (wanted.empty()) {
     read_motion(results, filters);
     read_axial(results, filters);
     read_poses(results, filters);
-    for (Step& s : steps_) {
-      if (s.kind == AnalysisKind::large_displacement) s.applied = acting_loads(s, {});
-    }
+    set_loads({});
     return;
   }
   read_motion(results, ends);
@@ -84,9 +81,7 @@ StoredRun::StoredRun(const Results& results, const std::vector<std::string>& ana
   const bool acts =
       std::any_of(steps_.begin(), steps_.end(), [](const Step& s) { return s.state.geometric; });
   if (acts) read_axial(results, own);
-  for (Step& s : steps_) {
-    s.applied = acting_loads(s, wanted);
-  }
+  set_loads(wanted);
 }
 
 const Step* StoredRun::find(const std::string& analysis, const std::string& loads) const {
@@ -179,14 +174,17 @@ void StoredRun::read_states(const Results& results, const std::vector<Results::F
 }
 
 /// `members`: whose loads are wanted; empty: all.
-std::shared_ptr<const AppliedLoads> StoredRun::acting_loads(
-    const Step& step, const std::vector<MemberId>& members) const {
-  const AnalysisSpec* spec = find_analysis(model(), step.analysis);
-  const LoadSet loads = spec != nullptr ? loads_at(*spec, step.loads, step.state.lambda)
-                                        : scaled(step.loads, step.state.lambda);
-  const Situation& situation = step.frame->situation();
-  return members.empty() ? std::make_shared<AppliedLoads>(situation, loads)
-                         : std::make_shared<AppliedLoads>(situation, loads, members);
+void StoredRun::set_loads(const std::vector<MemberId>& members) {
+  for (Step& step : steps_) {
+    // Recovery makes the loads of a whole frame by itself; it does not know of constant ones.
+    if (members.empty() && step.kind != AnalysisKind::large_displacement) continue;
+    const AnalysisSpec* spec = find_analysis(model(), step.analysis);
+    const LoadSet loads = spec != nullptr ? loads_at(*spec, step.loads, step.state.lambda)
+                                          : scaled(step.loads, step.state.lambda);
+    const Situation& situation = step.frame->situation();
+    step.applied = members.empty() ? std::make_shared<AppliedLoads>(situation, loads)
+                                   : std::make_shared<AppliedLoads>(situation, loads, members);
+  }
 }
 
 void StoredRun::read_poses(const Results& results, const std::vector<Results::Filter>& filters) {
@@ -213,18 +211,18 @@ void StoredRun::read_poses(const Results& results, const std::vector<Results::Fi
   }
 }
 
-/// Offsets of nodes of the steps that began from a start shape.
-void StoredRun::read_coordinates(const Results& results) {
+StoredRun::Offsets StoredRun::read_coordinates(const Results& results) {
+  Offsets all;
   const bool shaped =
       std::any_of(model().analyses.begin(), model().analyses.end(), [](const AnalysisSpec& a) {
         return a.kind() == AnalysisKind::large_displacement && a.large_displacement().start_shape;
       });
-  if (!shaped) return;
+  if (!shaped) return all;
   const ByName<NodeId> node(results, model().nodes);
   for (const auto& row : results.table("coordinates", {}).rows) {
     Step* step = step_of(row);
     if (step == nullptr) continue;
-    auto& offsets = offsets_[step];
+    auto& offsets = all[step];
     if (offsets.empty()) {
       offsets = IndexedVector<NodeId, Vector3d>(model().nodes.size(), Vector3d::Zero());
     }
@@ -233,15 +231,16 @@ void StoredRun::read_coordinates(const Results& results) {
           units().to_si(Quantity::displacement, number_in(row[7 + d]));
     }
   }
+  return all;
 }
 
-void StoredRun::place_on_frames() {
+void StoredRun::place_on_frames(const Offsets& offsets) {
   for (Step& step : steps_) {
     for (const Step& before : steps_) {
       if (&before == &step || step.frame) break;
       const Situation& its = before.frame->situation();
-      bool same = its.one_way == step.state.one_way && !offsets_.contains(&step) &&
-                  !offsets_.contains(&before);
+      bool same = its.one_way == step.state.one_way && !offsets.contains(&step) &&
+                  !offsets.contains(&before);
       for (const MemberId id : model().members.ids()) {
         same = same && (its.idle[id] != 0) == (step.state.members[id].activity == Activity::idle);
       }
@@ -250,7 +249,7 @@ void StoredRun::place_on_frames() {
     if (step.frame) continue;
     Situation situation(model());
     situation.one_way = step.state.one_way;
-    if (const auto own = offsets_.find(&step); own != offsets_.end()) {
+    if (const auto own = offsets.find(&step); own != offsets.end()) {
       situation.offsets = own->second;
     }
     for (const MemberId id : model().members.ids()) {

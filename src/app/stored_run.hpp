@@ -34,16 +34,16 @@ class StoredRun {
   void read_states(const Results& results, const std::vector<Results::Filter>& filters);
   void read_reactions(const Results& results, const std::vector<Results::Filter>& filters);
   void read_poses(const Results& results, const std::vector<Results::Filter>& filters);
-  void read_coordinates(const Results& results);
-  std::shared_ptr<const AppliedLoads> acting_loads(const Step& step,
-                                                   const std::vector<MemberId>& members) const;
+  /// Of the nodes of steps that began from a start shape.
+  using Offsets = std::map<const Step*, IndexedVector<NodeId, Vector3d>>;
+  Offsets read_coordinates(const Results& results);
+  void set_loads(const std::vector<MemberId>& members);
   /// Steps of one situation share its frame.
-  void place_on_frames();
+  void place_on_frames(const Offsets& offsets);
   Step* step_of(const std::vector<Cell>& row);
 
   ModelFile file_;
   std::vector<Step> steps_;
-  std::map<const Step*, IndexedVector<NodeId, Vector3d>> offsets_;  // of start shapes
 };
 
 /// A set of loads of the model by its name.

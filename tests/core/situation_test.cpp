@@ -11,17 +11,7 @@ namespace {
 
 using testing::FrameBuilder;
 using testing::relative_error;
-
-SectionProperties section() {
-  SectionProperties s;
-  s.A = 8e-3;
-  s.Iy = 8e-5;
-  s.Iz = 3e-5;
-  s.J = 9e-7;
-  s.Avz = 3e-3;
-  s.Avy = 5e-3;
-  return s;
-}
+using testing::rolled_section;
 
 AnalysisSpec of_case(const Model& model, AnalysisKind kind = AnalysisKind::first_order) {
   AnalysisSpec spec;
@@ -51,7 +41,7 @@ struct Building {
   std::vector<std::vector<MemberId>> storeys;
 
   explicit Building(int levels) {
-    const SectionId s = b.section(section());
+    const SectionId s = b.section(rolled_section());
     const MaterialId m = b.material(210e9, 81e9, 7850);
     for (int level = 0; level <= levels; ++level) {
       floors.emplace_back();
@@ -177,7 +167,7 @@ TEST(Situation, ANewMemberCarriesNothingUntilSomethingMoves) {
   // Built between displaced nodes, with the loads as they were: nothing changes, first-order and
   // P-Delta alike. Its nodes are displaced and turned.
   Building frame(2);
-  const SectionId s = frame.b.section(section());
+  const SectionId s = frame.b.section(rolled_section());
   const MaterialId m = frame.b.material(210e9, 81e9);
   const MemberId late = frame.b.member("late", frame.floors[0][0], frame.floors[2][1], s, m);
   Situation without(frame.b.model);
@@ -231,7 +221,7 @@ TEST(Situation, BraceAtADisplacedTip) {
 
 TEST(Situation, AStruckPropHandsItsForceOn) {
   FrameBuilder b;
-  const SectionId s = b.section(section());
+  const SectionId s = b.section(rolled_section());
   const MaterialId m = b.material(210e9, 81e9);
   const NodeId A = b.node("A", 0, 0, 0), B = b.node("B", 4, 0, 0), C = b.node("C", 9, 0, 0);
   b.uniform(b.member("AB", A, B, s, m), 2, -8e3);
@@ -260,7 +250,7 @@ TEST(Situation, ResistanceIsTheTangentTimesTheMotion) {
   model.members[frame.storeys[0][0]].joints[1][4] = 0;
   model.members[frame.storeys[0][1]].joints[0][5] = 3e6;
   model.members[frame.storeys[1][4]].joints[1] = {kRigid, kRigid, kRigid, kRigid, 0, 0};
-  const SectionId s = b.section(section());
+  const SectionId s = b.section(rolled_section());
   const MaterialId m = b.material(210e9, 81e9);
   const MemberKind kinds[] = {MemberKind::axial, MemberKind::tension_only,
                               MemberKind::compression_only, MemberKind::tension_only};

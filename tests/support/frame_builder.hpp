@@ -23,6 +23,18 @@ inline double relative_error(double value, double reference) {
       << #value " = " << ::testing::PrintToString(value) << ", reference "         \
       << ::testing::PrintToString(reference)
 
+/// Like a rolled I, soft in shear.
+inline SectionProperties rolled_section() {
+  SectionProperties s;
+  s.A = 8e-3;
+  s.Iy = 8e-5;
+  s.Iz = 3e-5;
+  s.J = 9e-7;
+  s.Avz = 3e-3;
+  s.Avy = 5e-3;
+  return s;
+}
+
 /// Builds models in code, all in SI. Sections and materials are given as plain stiffnesses.
 class FrameBuilder {
  public:

@@ -162,11 +162,7 @@ std::vector<Step> buckling(const ElasticFrame& given, const AnalysisSpec& spec,
   FoundBefore before;
   for (std::size_t i = 0; i < steps.size(); ++i) {
     if (progress) progress(spec.name, double(i) / double(steps.size()));
-    Step& step = steps[i];
-    step.analysis = spec.name;
-    step.kind = spec.kind();
-    step.loads = spec.loads[i];
-    step.label = spec.loads[i].name;
+    Step& step = steps[i] = begin_step(spec, spec.loads[i]);
     solve_set(frame, spec, first[i], stays, staying ? &*staying : nullptr, before, step);
   }
   return steps;

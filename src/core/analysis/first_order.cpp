@@ -8,15 +8,6 @@ namespace ulterix {
 
 namespace {
 
-Step begin(const AnalysisSpec& spec, const LoadSet& loads) {
-  Step step;
-  step.analysis = spec.name;
-  step.kind = spec.kind();
-  step.loads = loads;
-  step.label = loads.name;
-  return step;
-}
-
 Outcome why_it_fails(const ElasticFrame& frame) {
   Outcome outcome;
   if (!frame.mechanisms.empty()) {
@@ -33,6 +24,15 @@ Outcome why_it_fails(const ElasticFrame& frame) {
 }
 
 }  // namespace
+
+Step begin_step(const AnalysisSpec& spec, const LoadSet& loads) {
+  Step step;
+  step.analysis = spec.name;
+  step.kind = spec.kind();
+  step.loads = loads;
+  step.label = loads.name;
+  return step;
+}
 
 void judge(Step& step) {
   const SolveError& e = step.solve_error;
@@ -51,7 +51,7 @@ std::vector<Step> first_order(const ElasticFrame& frame, const AnalysisSpec& spe
   const FrameSystem& system = *frame.system;
   std::vector<Step> steps;
   for (const LoadSet& loads : spec.loads) {
-    steps.push_back(begin(spec, loads));
+    steps.push_back(begin_step(spec, loads));
     steps.back().frame = frame.system;  // also of one without a state
   }
   if (!frame.stands()) {

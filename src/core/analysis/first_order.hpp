@@ -9,6 +9,9 @@ namespace ulterix {
 std::vector<Step> first_order(const ElasticFrame& frame, const AnalysisSpec& spec,
                               const Progress& progress = {});
 
+/// A step of an analysis under a set of loads, before anything is known of it.
+Step begin_step(const AnalysisSpec& spec, const LoadSet& loads);
+
 /// A step that stands, but whose solution has a larger error than kReliable, becomes unreliable.
 void judge(Step& step);
 

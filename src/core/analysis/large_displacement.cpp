@@ -160,7 +160,7 @@ class LargeDisplacement {
     step.applied = std::make_shared<AppliedLoads>(system_->situation(), acting(last.factor));
     step.reactions = trial.frame->reactions();
     step.equilibrium.nodes = trial.frame->unbalanced();
-    check_sum(step);
+    compare_reactions(system_->model(), step.applied->total_force().cwiseAbs().maxCoeff(), step);
     const auto motions = static_cast<std::size_t>(system_->model().nodes.size()) +
                          static_cast<std::size_t>(system_->model().members.size() * trial.pieces);
     const bool keep = motions * trial.path.states.size() <= kMostKept;
@@ -175,21 +175,6 @@ class LargeDisplacement {
       step.path.push_back(std::move(point));
     }
     trial.frame->restore(last.state);
-  }
-
-  void check_sum(Step& step) const {
-    EquilibriumCheck& check = step.equilibrium;
-    check.loads = step.applied->total_force();
-    double scale = check.loads.cwiseAbs().maxCoeff();
-    for (const Vector6d& r : step.reactions) {
-      check.reaction_sum += r.head<3>();
-      scale = std::max(scale, r.head<3>().cwiseAbs().maxCoeff());
-    }
-    for (int i = 0; i < 3; ++i) {
-      if (!system_->model().uses_direction(i)) check.loads[i] = 0;
-    }
-    const double off = (check.reaction_sum + check.loads).cwiseAbs().maxCoeff();
-    check.reactions = scale > 0 ? off / scale : 0;
   }
 
   void tell_place(const PiecewiseFrame& frame, const VectorXd& mode, PathPoint& point) const {
@@ -314,11 +299,8 @@ std::optional<double> value_on_path(const Model& model, const Step& step, const 
       std::find_if(model.analyses.begin(), model.analyses.end(),
                    [&step](const AnalysisSpec& a) { return a.name == step.analysis; });
   if (spec == model.analyses.end()) return std::nullopt;
-  const LoadSet acting = loads_at(*spec, step.loads, point.factor);
-  there.applied =
-      place.members.empty()
-          ? std::make_shared<AppliedLoads>(step.frame->situation(), LoadSet{})
-          : std::make_shared<AppliedLoads>(step.frame->situation(), acting, place.members);
+  there.applied = std::make_shared<AppliedLoads>(
+      step.frame->situation(), loads_at(*spec, step.loads, point.factor), place.members);
   return value_at(Recovery(there), place);
 }
 
@@ -327,11 +309,7 @@ std::vector<Step> large_displacement(const ElasticFrame& frame, const AnalysisSp
   std::vector<Step> steps(spec.loads.size());
   const auto system = acting_frame(frame);
   for (std::size_t i = 0; i < steps.size(); ++i) {
-    Step& step = steps[i];
-    step.analysis = spec.name;
-    step.kind = spec.kind();
-    step.loads = spec.loads[i];
-    step.label = spec.loads[i].name;
+    Step& step = steps[i] = begin_step(spec, spec.loads[i]);
     if (baseline[i].outcome.verdict == Verdict::loaded_free_rotation ||
         baseline[i].outcome.verdict == Verdict::not_solvable) {
       step.outcome = baseline[i].outcome;

@@ -138,11 +138,7 @@ int direction_without_load(const ElasticFrame& frame, const LoadSet& loads) {
 /// What an engineer reads of a frame that idle items leave without a hold.
 Step without_state(const OneWayFrames& frames, const AnalysisSpec& spec, const LoadSet& loads,
                    const ElasticFrame& frame, const IdleSet& idle) {
-  Step step;
-  step.analysis = spec.name;
-  step.kind = spec.kind();
-  step.loads = loads;
-  step.label = loads.name;
+  Step step = begin_step(spec, loads);
   step.outcome.verdict = frame.mechanisms.empty() ? Verdict::not_solvable : Verdict::mechanism;
   const bool any = std::any_of(idle.begin(), idle.end(), [](char c) { return c != 0; });
   std::string& words = step.outcome.reason;

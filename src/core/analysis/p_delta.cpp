@@ -304,11 +304,7 @@ std::vector<Step> p_delta(const ElasticFrame& frame, const AnalysisSpec& spec,
   if (spec.p_delta().axial_from && frame.stands()) given = axial_forces_of(frame, spec, no_forces);
   const auto solve = [&](std::size_t i) {
     if (progress) progress(spec.name, double(done) / double(spec.loads.size()));
-    Step& step = steps[i];
-    step.analysis = spec.name;
-    step.kind = spec.kind();
-    step.loads = spec.loads[i];
-    step.label = spec.loads[i].name;
+    Step& step = steps[i] = begin_step(spec, spec.loads[i]);
     step.split = spec.p_delta().split;
     if (given) {
       solve_with_given(frame, spec, *given, baseline[i], step);

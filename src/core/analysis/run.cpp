@@ -224,11 +224,7 @@ std::vector<Step> run_large_displacement(const RunResult& result, const ElasticF
     one.loads = {spec.loads[i]};
     const auto offsets = start_offsets(*result.model, *shape, spec.loads[i].name, result.steps);
     if (const auto* words = std::get_if<std::string>(&offsets)) {
-      Step step;
-      step.analysis = spec.name;
-      step.kind = spec.kind();
-      step.loads = spec.loads[i];
-      step.label = spec.loads[i].name;
+      Step step = begin_step(spec, spec.loads[i]);
       step.outcome = {Verdict::not_solvable, *words, {}, 0, 0};
       steps.push_back(std::move(step));
       continue;

@@ -64,29 +64,28 @@ double shear_ratio(double EI, double shear_flexibility, double length) {
 struct HeldShape {
   double with_start = 0, with_end = 0, energy = 0;
 };
-HeldShape held_bending(double EI, double phi, double L) {
+/// `slope`: of that shape at ξ.
+template <class Slope>
+HeldShape held_shape(double phi, double energy, const Slope& slope) {
   HeldShape s;
-  if (EI <= 0) return s;
+  s.energy = energy;
   for (std::size_t g = 0; g < 4; ++g) {
-    const double xi = kPoints[g];
-    const double slope = (1 - 2 * xi) * L * L * L / (12 * EI) * xi * (1 - xi);
-    const EndWeights turn = section_turn(phi, xi);
-    s.with_start += kWeights[g] * slope * turn.a;
-    s.with_end += kWeights[g] * slope * turn.b;
+    const EndWeights turn = section_turn(phi, kPoints[g]);
+    s.with_start += kWeights[g] * slope(kPoints[g]) * turn.a;
+    s.with_end += kWeights[g] * slope(kPoints[g]) * turn.b;
   }
-  s.energy = L * L * L * L * L / (1440 * EI);
   return s;
 }
+HeldShape held_bending(double EI, double phi, double L) {
+  if (EI <= 0) return {};
+  return held_shape(phi, L * L * L * L * L / (1440 * EI), [EI, L](double xi) {
+    return (1 - 2 * xi) * L * L * L / (12 * EI) * xi * (1 - xi);
+  });
+}
 HeldShape held_shear(double shear_flexibility, double phi, double L) {
-  HeldShape s;
-  for (std::size_t g = 0; g < 4; ++g) {
-    const double slope = (1 - 2 * kPoints[g]) * L * shear_flexibility / 2;
-    const EndWeights turn = section_turn(phi, kPoints[g]);
-    s.with_start += kWeights[g] * slope * turn.a;
-    s.with_end += kWeights[g] * slope * turn.b;
-  }
-  s.energy = L * L * L * shear_flexibility / 24;
-  return s;
+  return held_shape(phi, L * L * L * shear_flexibility / 24, [shear_flexibility, L](double xi) {
+    return (1 - 2 * xi) * L * shear_flexibility / 2;
+  });
 }
 
 /// Energy of third order that couples bending in the two planes and twist in a piece: curvatures
@@ -169,6 +168,75 @@ struct Deformation {
   Triple<T> start, end;  // rotations of the sections against the chord, its axes
 };
 
+/// The chord's axes and the turns of the sections against them; `e`: along the chord.
+template <class T>
+void turn_from_chord(const PieceEnd<T>& a, const PieceEnd<T>& b, const Triple<T>& e,
+                     Deformation<T>& d) {
+  using std::sqrt;
+  // The mean of the two sections, its x turned onto the chord.
+  double cosine = 0;
+  for (std::size_t i = 0; i < 4; ++i) cosine += number(a.section[i]) * number(b.section[i]);
+  Quad<T> mean;
+  for (std::size_t i = 0; i < 4; ++i) {
+    mean[i] = a.section[i] + (cosine < 0 ? -1.0 : 1.0) * b.section[i];
+  }
+  const T size = square(mean[0]) + square(mean[1]) + square(mean[2]) + square(mean[3]);
+  const T inverse = reciprocal(sqrt(size));
+  for (T& m : mean) m = m * inverse;
+  const Triple<T> r = {-2.0 * (square(mean[1]) + square(mean[2])) + 1.0,
+                       2.0 * (mean[0] * mean[1] + mean[3] * mean[2]),
+                       2.0 * (mean[0] * mean[2] - mean[3] * mean[1])};
+  const T c = dot(r, e);
+  const T half = reciprocal(sqrt(2.0 * (c + 1.0)));
+  const Triple<T> axis = cross(r, e);
+  const Quad<T> onto = {axis[0] * half, axis[1] * half, axis[2] * half, (c + 1.0) * half};
+  d.chord = product(onto, mean);
+  const Quad<T> back = conjugate(d.chord);
+  d.start = logarithm(product(back, a.section));
+  d.end = logarithm(product(back, b.section));
+}
+
+/// Axial kinds: one-way ones are nothing where the force has the other sign.
+template <class T>
+void strain_axial(const ElementProperties& s, Deformation<T>& d) {
+  d.mean_strain_force = (s.EA / s.length) * d.elongation + s.initial_force;
+  d.strain_energy = s.initial_force * d.elongation + (s.EA / (2 * s.length)) * square(d.elongation);
+  const int sign = one_way_sign(s.kind);
+  const bool gone = sign != 0 && !s.idle && sign * number(d.mean_strain_force) <= 0;
+  if (gone) d.mean_strain_force = d.strain_energy = T(0.0);
+}
+
+/// Work of the loads along a piece: on the chord, and on the distance of the axis from it.
+template <class T>
+T work_of_loads(const PieceProperties& p, const PieceEnd<T>& a, const PieceEnd<T>& b, const T& l,
+                double phi_z, double phi_y, const Deformation<T>& d) {
+  const double L = p.stiffness.length;
+  const Vector3d sum = (p.load_start + p.load_end) * (L / 2);
+  const Vector3d at_end = (p.load_start + 2 * p.load_end) * (L / 6);
+  T work(0.0);
+  for (std::size_t i = 0; i < 3; ++i) {
+    const auto k = static_cast<Eigen::Index>(i);
+    work += (sum[k] - at_end[k]) * a.u[i] + at_end[k] * b.u[i];
+  }
+  Vector3d w1 = Vector3d::Zero(), w2 = w1, v1 = w1, v2 = w1;
+  for (std::size_t g = 0; g < 4; ++g) {
+    const double xi = kPoints[g];
+    const Vector3d q = kWeights[g] * L * L * ((1 - xi) * p.load_start + xi * p.load_end);
+    const EndWeights w = distance(phi_z, xi), v = distance(phi_y, xi);
+    w1 -= w.a * q;
+    w2 -= w.b * q;
+    v1 += v.a * q;
+    v2 += v.b * q;
+  }
+  const auto [ey, ez] = across(d.chord);
+  const auto along = [](const Vector3d& f, const Triple<T>& axis_of) {
+    return f[0] * axis_of[0] + f[1] * axis_of[1] + f[2] * axis_of[2];
+  };
+  // The distance from the chord grows with the chord's own length.
+  return work + (1 / L) * (l * (along(w1, ez) * d.start[1] + along(w2, ez) * d.end[1] +
+                                along(v1, ey) * d.start[2] + along(v2, ey) * d.end[2]));
+}
+
 template <class T>
 Deformation<T> deform(const PieceProperties& p, const PieceEnd<T>& a, const PieceEnd<T>& b,
                       double factor) {
@@ -186,50 +254,15 @@ Deformation<T> deform(const PieceProperties& p, const PieceEnd<T>& a, const Piec
   const T grown =
       2 * p.drawn[0] * du[0] + 2 * p.drawn[1] * du[1] + 2 * p.drawn[2] * du[2] + dot(du, du);
   d.elongation = grown * reciprocal(l + L);
-  const Vector3d sum = (p.load_start + p.load_end) * (L / 2);
-  const Vector3d at_end = (p.load_start + 2 * p.load_end) * (L / 6);
   const bool loaded = !p.load_start.isZero(0) || !p.load_end.isZero(0);
   d.load_work = T(0.0);
-  if (loaded) {
-    for (std::size_t i = 0; i < 3; ++i) {
-      const auto k = static_cast<Eigen::Index>(i);
-      d.load_work += (sum[k] - at_end[k]) * a.u[i] + at_end[k] * b.u[i];
-    }
-  }
   if (s.kind != MemberKind::frame) {
-    T force = (s.EA / L) * d.elongation + s.initial_force;
-    d.mean_strain_force = force;
-    d.strain_energy = s.initial_force * d.elongation + (s.EA / (2 * L)) * square(d.elongation);
-    const int sign = one_way_sign(s.kind);
-    const bool gone = sign != 0 && !s.idle && sign * number(force) <= 0;
-    if (gone) {
-      d.mean_strain_force = d.strain_energy = T(0.0);
-    }
+    strain_axial(s, d);
     return d;
   }
-  // The chord's axes: the mean of the two sections, its x turned onto the chord.
-  double cosine = 0;
-  for (std::size_t i = 0; i < 4; ++i) cosine += number(a.section[i]) * number(b.section[i]);
-  Quad<T> mean;
-  for (std::size_t i = 0; i < 4; ++i) {
-    mean[i] = a.section[i] + (cosine < 0 ? -1.0 : 1.0) * b.section[i];
-  }
-  const T size = square(mean[0]) + square(mean[1]) + square(mean[2]) + square(mean[3]);
-  const T inverse = reciprocal(sqrt(size));
-  for (T& m : mean) m = m * inverse;
-  const Triple<T> r = {-2.0 * (square(mean[1]) + square(mean[2])) + 1.0,
-                       2.0 * (mean[0] * mean[1] + mean[3] * mean[2]),
-                       2.0 * (mean[0] * mean[2] - mean[3] * mean[1])};
   const T inverse_l = reciprocal(l);
   const Triple<T> e = {x[0] * inverse_l, x[1] * inverse_l, x[2] * inverse_l};
-  const T c = dot(r, e);
-  const T half = reciprocal(sqrt(2.0 * (c + 1.0)));
-  const Triple<T> axis = cross(r, e);
-  const Quad<T> onto = {axis[0] * half, axis[1] * half, axis[2] * half, (c + 1.0) * half};
-  d.chord = product(onto, mean);
-  const Quad<T> back = conjugate(d.chord);
-  d.start = logarithm(product(back, a.section));
-  d.end = logarithm(product(back, b.section));
+  turn_from_chord(a, b, e, d);
   const T twist = d.end[0] - d.start[0];
   // Slope of the section psi is -θy in the z plane and θz in the y plane: the forms are even.
   const double phi_z = shear_ratio(s.EIy, s.shear_flexibility_z, L);
@@ -284,25 +317,7 @@ Deformation<T> deform(const PieceProperties& p, const PieceEnd<T>& a, const Piec
                     quadratic(bending(s.EIz, phi_y), d.start[2], d.end[2]) +
                     (s.GJ / (2 * L)) * square(twist) + held;
   if (!p.in_plane) d.strain_energy += coupling(s, phi_z, phi_y, d.start, d.end);
-  if (!loaded) return d;
-  // The axis leaves the chord: the loads work on that, too, in the chord's axes.
-  Vector3d w1 = Vector3d::Zero(), w2 = w1, v1 = w1, v2 = w1;
-  for (std::size_t g = 0; g < 4; ++g) {
-    const double xi = kPoints[g];
-    const Vector3d q = kWeights[g] * L * L * ((1 - xi) * p.load_start + xi * p.load_end);
-    const EndWeights w = distance(phi_z, xi), v = distance(phi_y, xi);
-    w1 -= w.a * q;
-    w2 -= w.b * q;
-    v1 += v.a * q;
-    v2 += v.b * q;
-  }
-  const auto [ey, ez] = across(d.chord);
-  const auto along = [](const Vector3d& f, const Triple<T>& axis_of) {
-    return f[0] * axis_of[0] + f[1] * axis_of[1] + f[2] * axis_of[2];
-  };
-  // The distance from the chord grows with the chord's own length.
-  d.load_work += (1 / L) * (l * (along(w1, ez) * d.start[1] + along(w2, ez) * d.end[1] +
-                                 along(v1, ey) * d.start[2] + along(v2, ey) * d.end[2]));
+  if (loaded) d.load_work = work_of_loads(p, a, b, l, phi_z, phi_y, d);
   return d;
 }
 
@@ -359,9 +374,8 @@ PieceResponse respond_joined(const PieceProperties& piece, const Pose& start, co
       deform(piece, end_of<12>(start, piece.axes, 0), end_of<12>(end, piece.axes, 6), factor);
   PieceResponse r;
   r.force = d.strain_energy.gradient;
-  r.stiffness = d.strain_energy.hessian;
+  r.stiffness = d.strain_energy.hessian - factor * d.load_work.hessian;
   r.load = d.load_work.gradient;
-  r.load_stiffness = d.load_work.hessian;
   r.axial = d.mean_strain_force.value;
   return r;
 }
@@ -454,7 +468,6 @@ PieceResponse respond_released(const PieceProperties& piece, const Pose& start, 
   response.force = strain.gradient.head<12>() - Kzq.transpose() * (rest + factor * rest_load);
   response.load = work.gradient.head<12>() - Kzq.transpose() * rest_load;
   response.stiffness = H.topLeftCorner<12, 12>() - Kzq.transpose() * follow;
-  response.load_stiffness.setZero();  // is in the stiffness, at this factor
   for (Eigen::Index i = 0; i < n; ++i) {
     const int at = free[static_cast<std::size_t>(i)] - 12;
     response.rest[at] = rest[i];
@@ -497,9 +510,7 @@ PieceResponse respond(const PieceProperties& piece, const Pose& start, const Pos
   if (piece.has_releases() && piece.stiffness.kind == MemberKind::frame) {
     return respond_released(piece, start, end, release, factor);
   }
-  PieceResponse r = respond_joined(piece, start, end, factor);
-  r.stiffness -= factor * r.load_stiffness;
-  return r;
+  return respond_joined(piece, start, end, factor);
 }
 
 std::array<Pose, 2> own_ends(const PieceProperties& piece, const Pose& start, const Pose& end,
@@ -540,35 +551,26 @@ std::array<LinePoint, 5> sample(const PieceProperties& piece, const Pose& start,
   Pose a = start, b = end;
   a.by_vector = b.by_vector = false;
   const auto d = deform(piece, end_of(a, piece.axes), end_of(b, piece.axes), factor);
-  const bool bends = piece.stiffness.kind == MemberKind::frame;
-  Vector12d forces = Vector12d::Zero();
-  if (bends) {
-    const PieceResponse r = respond_joined(piece, a, b, factor);
-    forces = r.force - factor * r.load;
-  }
-  const Vector3d along = (piece.drawn + b.displacement - a.displacement).normalized();
+  const PieceResponse r = respond_joined(piece, a, b, factor);
+  const Vector12d forces = r.force - factor * r.load;
   const double phi_z = shear_ratio(piece.stiffness.EIy, piece.stiffness.shear_flexibility_z, L);
   const double phi_y = shear_ratio(piece.stiffness.EIz, piece.stiffness.shear_flexibility_y, L);
   const Quaterniond chord(d.chord[3], d.chord[0], d.chord[1], d.chord[2]);
-  const auto axis_at = [&](double xi) {
-    Vector3d u = (1 - xi) * a.displacement + xi * b.displacement;
-    if (bends) {
-      const EndWeights w = distance(phi_z, xi), v = distance(phi_y, xi);
-      // With what the load along the piece adds between held ends.
-      const ElementProperties& s = piece.stiffness;
-      const Vector3d q =
-          chord.conjugate() * Vector3d(factor / 2 * (piece.load_start + piece.load_end));
-      const double part = xi * (1 - xi) * L * L;
-      const auto held = [part](double load, double EI, double shear_flexibility) {
-        return EI > 0 ? load * part * (part / (24 * EI) + shear_flexibility / 2) : 0;
-      };
-      u += chord *
-           Vector3d(
-               s.EA > 0 ? q[0] * part / (2 * s.EA) : 0,
-               L * (v.a * d.start[2] + v.b * d.end[2]) + held(q[1], s.EIz, s.shear_flexibility_y),
-               -L * (w.a * d.start[1] + w.b * d.end[1]) + held(q[2], s.EIy, s.shear_flexibility_z));
-    }
-    return u;
+  const ElementProperties& s = piece.stiffness;
+  const Vector3d load =
+      chord.conjugate() * Vector3d(factor / 2 * (piece.load_start + piece.load_end));
+  const auto axis_at = [&](double xi) -> Vector3d {
+    const EndWeights w = distance(phi_z, xi), v = distance(phi_y, xi);
+    // With what the load along the piece adds between held ends.
+    const double part = xi * (1 - xi) * L * L;
+    const auto held = [part](double q, double EI, double shear_flexibility) {
+      return EI > 0 ? q * part * (part / (24 * EI) + shear_flexibility / 2) : 0;
+    };
+    const Vector3d from_chord(
+        s.EA > 0 ? load[0] * part / (2 * s.EA) : 0,
+        L * (v.a * d.start[2] + v.b * d.end[2]) + held(load[1], s.EIz, s.shear_flexibility_y),
+        -L * (w.a * d.start[1] + w.b * d.end[1]) + held(load[2], s.EIy, s.shear_flexibility_z));
+    return (1 - xi) * a.displacement + xi * b.displacement + chord * from_chord;
   };
   for (std::size_t k = 0; k < points.size(); ++k) {
     const double xi = static_cast<double>(k) / 4;
@@ -585,15 +587,6 @@ std::array<LinePoint, 5> sample(const PieceProperties& piece, const Pose& start,
           factor * kWeights[g] * xi * L * ((1 - at) * piece.load_start + at * piece.load_end);
       sum += q;
       moment += (at * piece.drawn + axis_at(at) - here).cross(q);
-    }
-    if (!bends) {
-      const Vector3d whole = factor * (piece.load_start + piece.load_end) * (L / 2);
-      const Vector3d at_end = factor * (piece.load_start + 2 * piece.load_end) * (L / 6);
-      // The start carries (whole - at_end) of the load along the piece.
-      p.forces[0] = piece.stiffness.idle || d.mean_strain_force == 0
-                        ? 0
-                        : d.mean_strain_force + along.dot(whole - at_end - sum);
-      continue;
     }
     const Vector3d force = -(forces.head<3>() + sum);
     const Vector3d start_arm = a.displacement - here;

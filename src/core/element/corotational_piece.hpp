@@ -31,13 +31,12 @@ using ReleaseMotion = Vector12d;
 /// with `by_vector` the moments work on the components of the vector), and the derivatives by the
 /// same motions. Symmetric: a second derivative of the energy.
 struct PieceResponse {
-  Vector12d force = Vector12d::Zero();  ///< of strains
-  Matrix12d stiffness = Matrix12d::Zero();
-  Vector12d load = Vector12d::Zero();  ///< of the loads along the piece, at factor 1
-  Matrix12d load_stiffness = Matrix12d::Zero();
-  double axial = 0;  ///< N, N
-  /// How the release motion follows: its own step is -(rest + rest_load·λ) - follow·(step of the
-  /// nodes); set where the piece has releases.
+  Vector12d force = Vector12d::Zero();      ///< of strains
+  Matrix12d stiffness = Matrix12d::Zero();  ///< of strains and loads
+  Vector12d load = Vector12d::Zero();       ///< of the loads along the piece, at factor 1
+  double axial = 0;                         ///< N, N
+  /// How the release motion follows: its own step is -rest - follow·(step of the nodes); set where
+  /// the piece has releases.
   ReleaseMotion rest = ReleaseMotion::Zero();
   Matrix12d follow = Matrix12d::Zero();
   int negative_pivots = 0;  ///< of the released motions
@@ -47,7 +46,7 @@ struct PieceResponse {
 /// that turns with the mean of the two ends, in it the linear shear-flexible beam, and an axial
 /// strain that includes the mean square of the slopes (bowing) and r²/2·twist². Written as energy;
 /// forces and tangent are its derivatives. In the limit of small motion it is exact. `factor`: on
-/// the loads, for releases. N of axial kinds is EA·(l/L − 1) and their preload.
+/// the loads. N of axial kinds is EA·(l/L − 1) and their preload.
 PieceResponse respond(const PieceProperties& piece, const Pose& start, const Pose& end,
                       const ReleaseMotion& release, double factor);
 
@@ -60,8 +59,8 @@ std::array<Pose, 2> own_ends(const PieceProperties& piece, const Pose& start, co
                              const ReleaseMotion& release);
 
 /// Forces in the axes of the section where they act (signs of docs/conventions.md) and the
-/// displacement of the axis (local axes as drawn) at five equal places of a piece, from the poses
-/// of its own ends; `from`: its place along the member, m.
+/// displacement of the axis (local axes as drawn) at five equal places of a piece that bends, from
+/// the poses of its own ends; `from`: its place along the member, m.
 std::array<LinePoint, 5> sample(const PieceProperties& piece, const Pose& start, const Pose& end,
                                 double factor, double from);
 

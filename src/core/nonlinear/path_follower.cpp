@@ -18,6 +18,7 @@ constexpr double kEventFactor = 1e-6;
 constexpr double kWorks = 1e-6;
 constexpr double kBalanced = 1e-10;   // unbalanced over the largest force
 constexpr double kLongestArc = 0.03;  // of the scale of an unknown
+constexpr double kNoArc = 1e-9;       // a shorter one is not halved any more
 constexpr double kFarFromPredicted = 0.35;
 constexpr int kSmallest = 1 << 14;  // a first step is halved down to this part
 
@@ -76,13 +77,8 @@ class Follower {
   }
 
  private:
-  struct Point {  // an equilibrium with its tangent's direction
-    std::shared_ptr<const void> state;
-    double factor = 0;
+  struct Point : PathState {
     VectorXd rate;  // of the unknowns with the load factor
-    std::optional<int> negative;
-    int iterations = 0;
-    double residual = 0;
   };
 
   double norm(const VectorXd& step) const { return step.cwiseQuotient(problem_.scale()).norm(); }
@@ -110,7 +106,6 @@ class Follower {
   /// the equilibrium.
   bool correct(const VectorXd& along, double factor_rate, double factor_weight) {
     moved_ = VectorXd::Zero(problem_.scale().size());
-    moved_factor_ = 0;
     double before = 0, first = 0;
     for (int i = 1; i <= kMostIterations; ++i) {
       Balance b = problem_.balance();
@@ -135,41 +130,42 @@ class Follower {
       const bool balanced = i > 2 && residual_ < kBalanced;
       const bool rounding =
           balanced || (i > 4 && change <= 1e-7 * size && change > 0.3 * before && residual_ < 1e-8);
-      if (change <= kConverged * size || rounding) {
-        problem_.move(step, problem_.factor() + factor_step);
-        moved_ += step;
-        moved_factor_ += factor_step;
-        if (problem_.settle()) continue;
-        return true;
-      }
+      const bool done = change <= kConverged * size || rounding;
       // Steps that grow lead nowhere.
-      if (i > 4 && change > before && change > 0.5 * first) return false;
-      if (change > kLargest_) step *= kLargest_ / change;
+      if (!done && i > 4 && change > before && change > 0.5 * first) return false;
+      if (!done && change > kLargest_) step *= kLargest_ / change;
       before = change;
       problem_.move(step, problem_.factor() + factor_step);
       moved_ += step;
-      moved_factor_ += factor_step;
-      problem_.settle();
+      if (done) return true;
     }
     return false;
   }
 
   Point point() {
-    return {problem_.state(),           problem_.factor(), rate_,
-            tangent_.negative_pivots(), iterations_,       residual_};
+    Point p;
+    p.factor = problem_.factor();
+    p.iterations = iterations_;
+    p.residual = residual_;
+    p.negative_pivots = tangent_.negative_pivots();
+    p.state = problem_.state();
+    p.rate = rate_;
+    return p;
   }
 
-  void record(const Point& p, PathEventKind event = PathEventKind::none, VectorXd mode = {}) {
-    PathState s;
-    s.factor = p.factor;
-    s.iterations = p.iterations;
-    s.residual = p.residual;
-    s.negative_pivots = p.negative;
-    s.event = event;
-    s.state = p.state;
-    s.mode = std::move(mode);
-    result_.states.push_back(std::move(s));
-    if (progress_) progress_(std::clamp(p.factor, 0.0, 1.0));
+  void record(const PathState& state) {
+    result_.states.push_back(state);
+    if (progress_) progress_(std::clamp(state.factor, 0.0, 1.0));
+  }
+
+  /// The correction that ended was small beside the step that the tangent predicted.
+  bool as_predicted(const VectorXd& predicted) const {
+    return norm(moved_) <= std::max(kFarFromPredicted * norm(predicted), 1e-6);
+  }
+
+  static bool loses_or_gains(const Point& from, const Point& to) {
+    return from.negative_pivots && to.negative_pivots &&
+           *from.negative_pivots != *to.negative_pivots;
   }
 
   /// A step at given load factor; empty if it does not arrive near where it was expected.
@@ -178,11 +174,7 @@ class Follower {
     const VectorXd predicted = (to - from.factor) * from.rate;
     if (largest(predicted) > kLargest_) return std::nullopt;
     problem_.move(predicted, to);
-    problem_.settle();
-    if (!correct(VectorXd(), 0, 0)) return std::nullopt;
-    if (norm(moved_) > kFarFromPredicted * norm(predicted) && norm(moved_) > 1e-6) {
-      return std::nullopt;
-    }
+    if (!correct(VectorXd(), 0, 0) || !as_predicted(predicted)) return std::nullopt;
     return point();
   }
 
@@ -192,7 +184,7 @@ class Follower {
     problem_.restore(from.state);
     VectorXd along = from.rate;
     double rate = 1;
-    const double size = std::sqrt(dot(along, along) + weight_);
+    const double size = norm_with(along, 1);
     along /= size;
     rate /= size;
     if (dot(along, last) + weight_ * rate * last_factor < 0) {
@@ -201,11 +193,7 @@ class Follower {
     }
     const VectorXd predicted = length * along;
     problem_.move(predicted, from.factor + length * rate);
-    problem_.settle();
-    if (!correct(along, rate, weight_)) return std::nullopt;
-    if (norm(moved_) > kFarFromPredicted * norm(predicted) && norm(moved_) > 1e-6) {
-      return std::nullopt;
-    }
+    if (!correct(along, rate, weight_) || !as_predicted(predicted)) return std::nullopt;
     step_ = predicted + moved_;
     step_factor_ = problem_.factor() - from.factor;
     return point();
@@ -221,8 +209,8 @@ class Follower {
     double last_factor = 1;
     weight_ = dot(now_.rate, now_.rate);
     if (weight_ == 0) weight_ = 1;
-    if (arc) length = std::abs(dl) * std::sqrt(dot(now_.rate, now_.rate) + weight_);
-    const double longest = std::abs(dl) * std::sqrt(dot(now_.rate, now_.rate) + weight_);
+    const double longest = std::abs(dl) * norm_with(now_.rate, 1);
+    if (arc) length = longest;
     const bool forward = end > options_.from;
     int good = 0;
     for (int n = 0; n < options_.most_steps; ++n) {
@@ -253,7 +241,7 @@ class Follower {
           dl /= 2;
           if (std::abs(dl) < std::abs(first) / 64 && options_.lead == PathLead::automatic) {
             arc = true;
-            length = std::abs(dl) * std::sqrt(dot(from.rate, from.rate) + weight_);
+            length = std::abs(dl) * norm_with(from.rate, 1);
           } else if (std::abs(dl) < std::abs(first) / kSmallest) {
             return give_up(from, "load steps", std::abs(dl));
           }
@@ -265,9 +253,7 @@ class Follower {
         continue;
       }
       ++good;
-      // Where stability is lost between the two.
-      const bool lost = from.negative && next->negative && *next->negative != *from.negative;
-      if (lost && options_.events && !locate(from, *next, length)) return;
+      if (loses_or_gains(from, *next) && !locate(from, *next, length)) return;
       if (turned_) {  // on the branch: it goes on from there
         turned_ = false;
         last = step_;
@@ -279,7 +265,7 @@ class Follower {
       record(now_);
       last = step_;
       last_factor = step_factor_;
-      if (!arc && now_.negative && *now_.negative > 0 && options_.lead == PathLead::automatic) {
+      if (!arc && now_.negative_pivots.value_or(0) > 0 && options_.lead == PathLead::automatic) {
         arc = true;
         length = norm_with(step_, step_factor_);
       }
@@ -304,18 +290,10 @@ class Follower {
   /// Equilibrium at `end` exactly, between two on an arc.
   std::optional<Point> land(const Point& from, const Point& beyond, double end) {
     const VectorXd step = step_;
-    const double factor = step_factor_;
     const double part = (end - from.factor) / (beyond.factor - from.factor);
     problem_.restore(from.state);
     problem_.move(part * step, end);
-    problem_.settle();
-    if (!correct(VectorXd(), 0, 0)) {
-      problem_.restore(beyond.state);
-      return std::nullopt;
-    }
-    if (norm(moved_) > 0.5 * norm(step)) {
-      step_ = step;
-      step_factor_ = factor;
+    if (!correct(VectorXd(), 0, 0) || norm(moved_) > 0.5 * norm(step)) {
       problem_.restore(beyond.state);
       return std::nullopt;
     }
@@ -330,71 +308,65 @@ class Follower {
     result_.tried = fmt::format("{} were halved down to {:.1e}", what, smallest);
   }
 
-  /// Finds the singular point between two states and says what it is. False: the path ends there.
-  bool locate(const Point& from, const Point& beyond, double& length) {
+  /// The last state before the tangent's negative pivots change, to six digits of the factor, and
+  /// on a short arc.
+  Point before_change(const Point& from, const Point& beyond) {
+    constexpr int kMostHalvings = 46;
     Point low = from;
-    const VectorXd whole = step_;
-    const double whole_factor = step_factor_;
-    double span = norm_with(step_, step_factor_);
-    double high_factor = beyond.factor;
-    Point high = beyond;
-    VectorXd step = whole;
-    double step_f = whole_factor;
-    for (int i = 0; i < 60; ++i) {
-      // Both sides agree to six digits, and the arc between them is short.
-      if (std::abs(high_factor - low.factor) <=
-              0.1 * kEventFactor * std::max(1.0, std::abs(low.factor)) &&
-          span <= 1e-3 * norm_with(whole, whole_factor)) {
-        break;
-      }
-      if (i > 45) break;
-      const auto middle = arc_step(low, span / 2, step, step_f);
+    VectorXd step = step_;
+    double step_factor = step_factor_, high = beyond.factor;
+    const double whole = norm_with(step_, step_factor_);
+    double span = whole;
+    for (int i = 0; i < kMostHalvings; ++i) {
+      const double close = 0.1 * kEventFactor * std::max(1.0, std::abs(low.factor));
+      if (std::abs(high - low.factor) <= close && span <= 1e-3 * whole) break;
+      const auto middle = arc_step(low, span / 2, step, step_factor);
       if (!middle) {
         span *= 0.7;
-        if (span < 1e-9) break;
+        if (span < kNoArc) break;
         continue;
       }
       span /= 2;
-      if (middle->negative && from.negative && *middle->negative != *from.negative) {
-        high_factor = middle->factor;
-        high = *middle;
-      } else {
-        step = step_;
-        step_f = step_factor_;
-        low = *middle;
+      if (loses_or_gains(from, *middle)) {
+        high = middle->factor;
+        continue;
       }
+      step = step_;
+      step_factor = step_factor_;
+      low = *middle;
     }
-    // The null vector of the tangent beside the point.
+    return low;
+  }
+
+  bool end_at(const Point& last, PathEnd end) {
+    problem_.restore(last.state);
+    result_.end = end;
+    return false;
+  }
+
+  /// Finds the singular point between two states and says what it is. False: the path ends there.
+  bool locate(const Point& from, const Point& beyond, double& length) {
+    const VectorXd whole = step_;
+    const double whole_factor = step_factor_;
+    Point low = before_change(from, beyond);
     problem_.restore(low.state);
     const Balance b = problem_.balance();
-    VectorXd mode;
-    if (tangent_.factorise(b)) mode = null_vector();
+    if (tangent_.factorise(b)) low.mode = null_vector();
     // The loads work on the motion without stiffness at a limit point, not at a branch point.
-    const double work = mode.size() > 0 ? std::abs(mode.dot(b.load)) : 0;
-    const bool reversed = mode.size() > 0 && work > kWorks * mode.norm() * b.load.norm();
-    const PathEventKind kind = reversed ? PathEventKind::limit_point : PathEventKind::branch_point;
-    const bool losing = beyond.negative && from.negative && *beyond.negative > *from.negative;
-    record(low, kind, mode);
-    if (losing && kind == PathEventKind::limit_point &&
-        (options_.stop_at_limit || options_.lead == PathLead::load)) {
-      problem_.restore(low.state);
-      result_.end = PathEnd::limit_point;
-      return false;
+    const bool limit = low.mode.size() > 0 &&
+                       std::abs(low.mode.dot(b.load)) > kWorks * low.mode.norm() * b.load.norm();
+    low.event = limit ? PathEventKind::limit_point : PathEventKind::branch_point;
+    record(low);
+    const bool losing = *beyond.negative_pivots > *from.negative_pivots;
+    if (losing && limit && (options_.stop_at_limit || options_.lead == PathLead::load)) {
+      return end_at(low, PathEnd::limit_point);
     }
-    if (losing && kind == PathEventKind::branch_point) {
-      if (!options_.follow_branch) {
-        problem_.restore(low.state);
-        result_.end = PathEnd::branch_point;
-        return false;
-      }
-      if (onto_branch(low, mode, norm_with(whole, whole_factor), length)) {
-        turned_ = true;
-        return true;
-      }
-      problem_.restore(low.state);
-      result_.end = PathEnd::branch_point;
+    if (losing && !limit) {
+      if (!options_.follow_branch) return end_at(low, PathEnd::branch_point);
+      turned_ = onto_branch(low, norm_with(whole, whole_factor), length);
+      if (turned_) return true;
       result_.tried = "no equilibrium was found beside the branch point";
-      return false;
+      return end_at(low, PathEnd::branch_point);
     }
     problem_.restore(beyond.state);
     step_ = whole;
@@ -417,14 +389,14 @@ class Follower {
   }
 
   /// From a branch point along the motion without stiffness.
-  bool onto_branch(const Point& at, const VectorXd& mode, double size, double& length) {
+  bool onto_branch(const Point& at, double size, double& length) {
+    const VectorXd& mode = at.mode;
     // The way to the branch point may have been short: the branch begins where it can be told.
     size = std::max(size, kLongestArc * norm(mode) / largest(mode));
     for (double part = 0.3; part > 1e-4; part /= 3) {
       problem_.restore(at.state);
       const VectorXd along = mode / norm(mode);
       problem_.move(part * size * along, at.factor);
-      problem_.settle();
       if (!correct(along, 0, weight_)) continue;
       step_ = part * size * along + moved_;
       step_factor_ = problem_.factor() - at.factor;
@@ -453,8 +425,7 @@ class Follower {
       const double df = step / from.rate[at];
       const VectorXd predicted = df * from.rate;
       problem_.move(predicted, from.factor + df);
-      const bool good = correct(along, 0, weight_);
-      if (!good || (norm(moved_) > kFarFromPredicted * norm(predicted) && norm(moved_) > 1e-6)) {
+      if (!correct(along, 0, weight_) || !as_predicted(predicted)) {
         step /= 2;
         if (std::abs(step) < std::abs(first) / kSmallest) {
           return give_up(from, "steps of the displacement", std::abs(step));
@@ -465,9 +436,8 @@ class Follower {
       step_factor_ = problem_.factor() - from.factor;
       done += step;
       const Point next = point();
-      const bool lost = from.negative && next.negative && *next.negative != *from.negative;
       double length = 0;
-      if (lost && options_.events && !locate(from, next, length)) return;
+      if (loses_or_gains(from, next) && !locate(from, next, length)) return;
       now_ = next;
       record(now_);
       if (now_.iterations <= 5)
@@ -484,7 +454,7 @@ class Follower {
   PathResult result_;
   Point now_;
   VectorXd rate_, moved_, step_;
-  double moved_factor_ = 0, step_factor_ = 0, weight_ = 1, residual_ = 0;
+  double step_factor_ = 0, weight_ = 1, residual_ = 0;
   int iterations_ = 0;
   bool turned_ = false;
 };

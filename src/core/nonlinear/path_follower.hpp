@@ -39,8 +39,6 @@ class PathProblem {
   virtual const VectorXd& scale() const = 0;
   /// The largest motion so far, of its scale.
   virtual double motion() const = 0;
-  /// True where the state may be corrected further, since parts have begun or ceased to act.
-  virtual bool settle() { return false; }
 };
 
 /// `automatic`: load steps, arc length where they fail or the tangent is not definite.
@@ -56,8 +54,6 @@ struct PathOptions {
   double stop_at_factor = 0;  ///< 0: at `to`
   int watched = -1;           ///< unknown that displacement control leads, and
   double watched_end = 0;     ///< the change of it at which the path ends
-  /// No event search: only the end is wanted.
-  bool events = true;
 };
 
 enum class PathEventKind { none, limit_point, branch_point };

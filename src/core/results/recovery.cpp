@@ -102,18 +102,23 @@ void complete(std::shared_ptr<const MemberFrame> frame, std::shared_ptr<const Ap
       check.nodes = std::max(check.nodes,
                              relative(std::abs(rest[d]), d < 3 ? largest_force : largest_moment));
     }
-    check.reaction_sum += step.reactions[n].head<3>();
   }
-  check.loads = loads.total_force();
+  step.equilibrium = check;
+  compare_reactions(model, largest_force, step);
+}
+
+void compare_reactions(const Model& model, double largest_force, Step& step) {
+  EquilibriumCheck& check = step.equilibrium;
+  check.loads = step.applied->total_force();
   double scale = largest_force;
   for (const Vector6d& r : step.reactions) {
+    check.reaction_sum += r.head<3>();
     scale = std::max(scale, r.head<3>().cwiseAbs().maxCoeff());
   }
   for (int i = 0; i < 3; ++i) {
     if (!model.uses_direction(i)) check.loads[i] = 0;
   }
   check.reactions = relative((check.reaction_sum + check.loads).cwiseAbs().maxCoeff(), scale);
-  step.equilibrium = check;
 }
 
 namespace {

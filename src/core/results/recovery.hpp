@@ -31,6 +31,10 @@ LoadSet scaled(const LoadSet& set, double lambda);
 void complete(std::shared_ptr<const MemberFrame> frame, std::shared_ptr<const AppliedLoads> loads,
               Step& step);
 
+/// Fills the sum of the reactions and of the loads, and how they agree, of a step whose loads and
+/// reactions are known; `largest_force`: that takes part, N.
+void compare_reactions(const Model& model, double largest_force, Step& step);
+
 /// Value of a place (docs: `B1.ux`, `CA.My@0.5`), SI; empty where the step has no state.
 std::optional<double> value_at(const Recovery& recovery, const Place& place);
 

@@ -175,6 +175,13 @@ std::array<TwoDouble, 6> DofMap::displacement(NodeId id, const VectorXd& q,
   return u;
 }
 
+Vector6d DofMap::change(NodeId id, const VectorXd& dq) const {
+  const NodeDofs& node = nodes_[id];
+  Vector6d u = Vector6d::Zero();
+  for (int j = 0; j < node.count; ++j) u += node.T.col(j) * dq[node.first + j];
+  return u;
+}
+
 void DofMap::add_force(NodeId id, const Vector6d& force, VectorXd& rhs) const {
   const NodeDofs& node = nodes_[id];
   for (int j = 0; j < node.count; ++j) rhs[node.first + j] += node.T.col(j).dot(force);

@@ -51,6 +51,8 @@ class DofMap {
 
   /// Displacements ux..rz of a node (m, rad) for the unknowns q + rest.
   std::array<TwoDouble, 6> displacement(NodeId id, const VectorXd& q, const VectorXd& rest) const;
+  /// The same for a change of the unknowns: supports do not move.
+  Vector6d change(NodeId id, const VectorXd& dq) const;
   /// Adds Tᵀ·force of one node to the right side.
   void add_force(NodeId id, const Vector6d& force, VectorXd& rhs) const;
 

@@ -258,9 +258,7 @@ void FrameSystem::set_increment(const VectorXd& dq, State& state) const {
   for (const NodeId n : model().nodes.ids()) {
     const Vector6d& u0 = dofs_[n].u0;
     if (u0.isZero(0)) continue;
-    Vector6d u = Vector6d::Zero();
-    const NodeDofs& node = dofs_[n];
-    for (int j = 0; j < node.count; ++j) u += node.T.col(j) * dq[node.first + j];
+    const Vector6d u = dofs_.change(n, dq);
     state.nodes[n] = {u.head<3>(), u.tail<3>(), Vector6d::Zero()};
   }
 }

@@ -21,9 +21,7 @@ void normalise(const FrameSystem& system, const VectorXd& phi, Mechanism& m) {
   m.motion = IndexedVector<NodeId, NodeMotion>(model.nodes.size());
   double translation = 0, rotation = 0;
   for (const NodeId n : model.nodes.ids()) {
-    const NodeDofs& node = system.dofs()[n];
-    Vector6d u = Vector6d::Zero();
-    for (int j = 0; j < node.count; ++j) u += node.T.col(j) * phi[node.first + j];
+    const Vector6d u = system.dofs().change(n, phi);
     m.motion[n] = {u.head<3>(), u.tail<3>()};
     translation = std::max(translation, m.motion[n].translation.norm());
     rotation = std::max(rotation, m.motion[n].rotation.norm());

@@ -53,8 +53,24 @@ std::pair<Vector3d, Vector3d> along_piece(const MemberLoading& loading, std::siz
   return {axes * Vector3d(s.at_from.head<3>()), axes * Vector3d(s.at_to.head<3>())};
 }
 
-Quaterniond quaternion_of(const Matrix3d& R) {
-  return Quaterniond(Matrix3d(R.transpose())).normalized();
+/// A whole member as one piece without joints or loads.
+PieceProperties whole_member(const MemberFrame& drawn, MemberId id) {
+  const Member& m = drawn.model().members[id];
+  PieceProperties piece;
+  piece.stiffness = drawn.properties(id);
+  piece.stiffness.joints = {kJoined, kJoined};
+  piece.drawn = drawn.situation().position(m.end) - drawn.situation().position(m.start);
+  piece.axes = Quaterniond(Matrix3d(drawn.axes(id).transpose())).normalized();
+  piece.in_plane = drawn.model().plane != Plane::space;
+  return piece;
+}
+
+/// A part of it, from one place to another (m).
+PieceProperties part_of(const PieceProperties& whole, double from, double to) {
+  PieceProperties piece = whole;
+  piece.stiffness.length = to - from;
+  piece.drawn = (to - from) / whole.stiffness.length * whole.drawn;
+  return piece;
 }
 
 /// Forces that a loading on an axial member hands to its nodes, global (12).
@@ -107,7 +123,8 @@ struct PiecewiseFrame::Parts {
     const Member& m = drawn.model().members[id];
     const ElementProperties p = drawn.properties(id);
     const Matrix3d& R = drawn.axes(id);
-    const Quaterniond axes = quaternion_of(R);
+    const PieceProperties whole = whole_member(drawn, id);
+    const Quaterniond& axes = whole.axes;
     const MemberLoading& loading = scaled.on_member(id);
     const MemberLoading* stays = constant != nullptr ? &constant->on_member(id) : nullptr;
     const bool bends = p.kind == MemberKind::frame;
@@ -126,14 +143,13 @@ struct PiecewiseFrame::Parts {
     const MemberLoading own_stays =
         stays != nullptr ? cut(*stays, x) : MemberLoading::none(p.length);
     const Vector3d from = drawn.situation().position(m.start);
-    const Vector3d whole = drawn.situation().position(m.end) - from;
     NodeId start = m.start;
     for (std::size_t i = 0; i + 1 < x.size(); ++i) {
       const bool last = i + 2 == x.size();
       NodeId end = m.end;
       if (!last) {
         Node inner;
-        inner.position = from + x[i + 1] / p.length * whole;
+        inner.position = from + x[i + 1] / p.length * whole.drawn;
         end = cut_model.nodes.push_back(inner);
         scaled_nodal.push_back(Vector6d::Zero());
         constant_nodal.push_back(Vector6d::Zero());
@@ -147,12 +163,8 @@ struct PiecewiseFrame::Parts {
       Piece piece;
       piece.start = start;
       piece.end = end;
-      piece.properties.stiffness = p;
-      piece.properties.stiffness.length = x[i + 1] - x[i];
+      piece.properties = part_of(whole, x[i], x[i + 1]);
       piece.properties.stiffness.joints = part.joints;
-      piece.properties.drawn = (x[i + 1] - x[i]) / p.length * whole;
-      piece.properties.axes = axes;
-      piece.properties.in_plane = cut_model.plane != Plane::space;
       if (bends) {
         std::tie(piece.properties.load_start, piece.properties.load_end) =
             along_piece(own, i, axes);
@@ -201,7 +213,7 @@ struct PiecewiseFrame::Parts {
     }
     system = std::make_unique<FrameSystem>(situation);
     const DofMap& dofs = system->dofs();
-    scale = VectorXd::Constant(dofs.size(), std::max(drawn.model().size(), 1e-9));
+    scale = VectorXd::Constant(dofs.size(), size);
     for (int q = 0; q < dofs.size(); ++q) {
       if (dofs.direction_of(q) >= 3) scale[q] = 1;
     }
@@ -304,7 +316,6 @@ struct PiecewiseFrame::Parts {
       if (id.value < drawn.model().nodes.size()) sum[n] -= spring_force(id);
     }
     // A force has the frame for a lever: without bending, moments are only its rounding.
-    const double size = std::max(drawn.model().size(), 1e-9);
     result.moment = std::max(result.moment, result.force * size);
     result.force = std::max(result.force, result.moment / size);
     return result;
@@ -319,6 +330,7 @@ struct PiecewiseFrame::Parts {
   }
 
   const FrameSystem& drawn;
+  const double size = std::max(drawn.model().size(), 1e-9);  // of the frame, m
   Model cut_model;
   std::unique_ptr<FrameSystem> system;
   std::vector<Piece> pieces;  // in the order of the cut model's members
@@ -391,10 +403,8 @@ void PiecewiseFrame::move(const VectorXd& step, double factor) {
   const DofMap& dofs = p.system->dofs();
   std::vector<Vector6d> steps(p.now.nodes.size(), Vector6d::Zero());
   for (const NodeId id : p.cut_model.nodes.ids()) {
-    const NodeDofs& node = dofs[id];
-    Vector6d& u = steps[static_cast<std::size_t>(id.value)];
-    u = (factor - p.now.factor) * node.u0;
-    for (int j = 0; j < node.count; ++j) u += node.T.col(j) * step[node.first + j];
+    steps[static_cast<std::size_t>(id.value)] =
+        (factor - p.now.factor) * dofs[id].u0 + dofs.change(id, step);
   }
   for_each_index(static_cast<int>(p.pieces.size()), [&](int at) {
     const auto i = static_cast<std::size_t>(at);
@@ -421,11 +431,10 @@ void PiecewiseFrame::restore(const std::shared_ptr<const void>& state) {
 }
 
 double PiecewiseFrame::motion() const {
-  const double size = std::max(parts_->drawn.model().size(), 1e-9);
   double largest = 0;
   for (const Pose& p : parts_->now.nodes) {
-    largest = std::max(
-        {largest, p.displacement.cwiseAbs().maxCoeff() / size, p.vector.cwiseAbs().maxCoeff()});
+    largest = std::max({largest, p.displacement.cwiseAbs().maxCoeff() / parts_->size,
+                        p.vector.cwiseAbs().maxCoeff()});
   }
   return largest;
 }
@@ -513,9 +522,7 @@ IndexedVector<NodeId, NodeMotion> PiecewiseFrame::motion_of(const VectorXd& unkn
   const Parts& p = *parts_;
   IndexedVector<NodeId, NodeMotion> motion(p.drawn.model().nodes.size());
   for (const NodeId id : p.drawn.model().nodes.ids()) {
-    const NodeDofs& node = p.system->dofs()[id];
-    Vector6d u = Vector6d::Zero();
-    for (int j = 0; j < node.count; ++j) u += node.T.col(j) * unknowns[node.first + j];
+    const Vector6d u = p.system->dofs().change(id, unknowns);
     motion[id].translation = u.head<3>();
     motion[id].rotation = u.tail<3>();
   }
@@ -524,21 +531,14 @@ IndexedVector<NodeId, NodeMotion> PiecewiseFrame::motion_of(const VectorXd& unkn
 
 MemberLine line_from_poses(const MemberFrame& drawn, MemberId id, const MemberPoses& poses,
                            const MemberLoading& loading) {
-  const ElementProperties p = drawn.properties(id);
-  const Quaterniond axes = quaternion_of(drawn.axes(id));
-  const Member& m = drawn.model().members[id];
-  const Vector3d whole = drawn.situation().position(m.end) - drawn.situation().position(m.start);
-  PieceProperties piece;
-  piece.stiffness = p;
-  piece.stiffness.joints = {kJoined, kJoined};
-  piece.axes = axes;
-  piece.in_plane = drawn.model().plane != Plane::space;
+  const PieceProperties whole = whole_member(drawn, id);
+  const ElementProperties& p = whole.stiffness;
+  const Quaterniond& axes = whole.axes;
   MemberLine line;
   if (p.kind == MemberKind::frame) {
     const MemberLoading own = cut(loading, poses.x);
     for (std::size_t i = 0; i + 1 < poses.x.size(); ++i) {
-      piece.stiffness.length = poses.x[i + 1] - poses.x[i];
-      piece.drawn = piece.stiffness.length / p.length * whole;
+      PieceProperties piece = part_of(whole, poses.x[i], poses.x[i + 1]);
       std::tie(piece.load_start, piece.load_end) = along_piece(own, i, axes);
       line.add(MemberLine::Span::through(
           sample(piece, poses.poses[i], poses.poses[i + 1], 1, poses.x[i])));
@@ -546,12 +546,11 @@ MemberLine line_from_poses(const MemberFrame& drawn, MemberId id, const MemberPo
     return line;
   }
   // N alone: its mean from the elongation, and what the loads along the chord add and take.
-  piece.drawn = whole;
   const Pose &a = poses.poses.front(), &b = poses.poses.back();
-  const auto mean = sample(piece, a, b, 0, 0);
-  const Vector3d chord = (whole + b.displacement - a.displacement).normalized();
+  const double mean = respond(whole, a, b, ReleaseMotion::Zero(), 0).axial;
+  const Vector3d chord = (whole.drawn + b.displacement - a.displacement).normalized();
   const auto along = [&](const Vector6d& q) { return chord.dot(axes * Vector3d(q.head<3>())); };
-  const bool carries = mean[0].forces[0] != 0;
+  const bool carries = mean != 0;
   double sum = along(loading.actions.front()), moment = 0;
   std::vector<std::array<double, 5>> used;
   for (std::size_t i = 0; i < loading.spans.size(); ++i) {
@@ -582,7 +581,7 @@ MemberLine line_from_poses(const MemberFrame& drawn, MemberId id, const MemberPo
     std::array<LinePoint, 5> points;
     for (std::size_t k = 0; k < 5; ++k) {
       points[k].x = s.from + s.length() * double(k) / 4;
-      if (carries) points[k].forces[0] = mean[0].forces[0] + moment / p.length - used[i][k];
+      if (carries) points[k].forces[0] = mean + moment / p.length - used[i][k];
       const double xi = points[k].x / p.length;
       Vector3d u = (1 - xi) * a.displacement + xi * b.displacement;
       if (carries && p.EA > 0)
