@@ -7,6 +7,7 @@
 
 #include "app/text.hpp"
 #include "core/analysis/large_displacement.hpp"
+#include "core/results/cables.hpp"
 #include "core/results/comparison.hpp"
 #include "core/results/recovery.hpp"
 
@@ -27,6 +28,7 @@ class StepWords {
   /// force among them. P-Delta speaks for first-order with iterate, which --full shows too.
   std::string one_way_states() {
     std::string text;
+    const char* heading = model_.has_one_sided() ? "One-way" : "Cables";
     const bool bent = std::any_of(result_.steps.begin(), result_.steps.end(), [](const Step& s) {
       return s.state.one_way && s.has_state && is_second_order(s.kind);
     });
@@ -53,7 +55,7 @@ class StepWords {
     }
     for (std::size_t i = 0; i < lines.size() && (full_ || i < kMostLines); ++i) {
       if (i == 0) text += '\n';
-      text += lined(fmt::format(" {:<10} {} ({}): {}{}", i == 0 ? "One-way" : "", lines[i].loads,
+      text += lined(fmt::format(" {:<10} {} ({}): {}{}", i == 0 ? heading : "", lines[i].loads,
                                 lines[i].analysis, lines[i].state, lines[i].force),
                     12);
     }
@@ -138,11 +140,24 @@ class StepWords {
     std::pair<MemberId, double> largest = {{}, 0};
     for (const MemberId id : model_.members.ids()) {
       const bool idle = step.state.members[id].activity == Activity::idle;
-      if (one_way_sign(model_.members[id].kind) == 0 || idle) continue;
+      const MemberKind kind = model_.members[id].kind;
+      if ((one_way_sign(kind) == 0 && kind != MemberKind::cable) || idle) continue;
       const double N = mean_axial_force(recovery, id);
       if (std::abs(N) > std::abs(largest.second) * (1 + 1e-9)) largest = {id, N};
     }
     return largest;
+  }
+
+  /// Cables that are longer without force than their ends are apart.
+  std::vector<std::string> hanging_cables(const Step& step) const {
+    std::vector<std::string> names;
+    if (!model_.has_cables()) return names;
+    const Recovery recovery(step);
+    for (const MemberId id : model_.members.ids()) {
+      const auto cable = cable_values(recovery, id);
+      if (cable && cable->state == CableState::hangs) names.push_back(model_.members[id].name);
+    }
+    return names;
   }
 
   std::string state_words(const Step& step) const {
@@ -156,6 +171,11 @@ class StepWords {
                          more > 0 ? fmt::format(" and {} more", more) : "");
     };
     std::string words = slack.empty() ? "" : listed_names(slack) + " slack";
+    const std::vector<std::string> hanging = hanging_cables(step);
+    if (!hanging.empty()) {
+      words += fmt::format("{}{} {} loose", words.empty() ? "" : "; ", listed_names(hanging),
+                           hanging.size() == 1 ? "hangs" : "hang");
+    }
     if (!lifted.empty()) {
       words += fmt::format("{}{} lifted", words.empty() ? "" : "; ", listed_names(lifted));
     }

@@ -7,6 +7,7 @@
 
 #include "read/name_matching.hpp"
 #include "read/reading.hpp"
+#include "units/unit_text.hpp"
 
 namespace ulterix {
 
@@ -162,26 +163,79 @@ bool read_preload_and_slack(Reading& r, const MemberKeys& keys, const Value& own
                             const std::string& who, Member& m) {
   const Value *preload = keys.find(m.name, own, "preload"),
               *slack = keys.find(m.name, own, "slack");
-  const int sign = one_way_sign(m.kind);
+  const bool cable = m.kind == MemberKind::cable;
+  const int sign = cable ? 1 : one_way_sign(m.kind);
   const std::size_t before = r.file.complaints.size();
   if (preload != nullptr && m.kind == MemberKind::frame) {
-    r.complain(preload->at, "{}: preload is for axial, tension-only and compression-only members",
+    r.complain(preload->at,
+               "{}: preload is for axial, tension-only and compression-only members and cables",
                who);
   } else if (preload != nullptr) {
     m.preload = r.quantity(*preload, Quantity::force, who + ": preload").value_or(0);
     if (m.preload * sign < 0) {
-      r.complain(preload->at, "{}: a {} member cannot be preloaded in {}", who,
-                 word_of(kMemberKinds, m.kind), sign > 0 ? "compression" : "tension");
+      r.complain(preload->at, "{}: a {} cannot be preloaded in {}", who,
+                 cable ? "cable" : fmt::format("{} member", word_of(kMemberKinds, m.kind)),
+                 sign > 0 ? "compression" : "tension");
     }
   }
   if (slack != nullptr && sign == 0) {
-    r.complain(slack->at, "{}: slack is for tension-only and compression-only members", who);
+    r.complain(slack->at, "{}: slack is for tension-only and compression-only members and cables",
+               who);
   } else if (slack != nullptr) {
     m.slack = r.quantity(*slack, Quantity::displacement, who + ": slack").value_or(0);
     if (m.slack < 0) r.complain(slack->at, "{}: slack is at least 0", who);
     if (preload != nullptr) r.complain(slack->at, "{}: slack or preload, not both", who);
   }
   return r.file.complaints.size() == before;
+}
+
+/// A length, or per cent of the distance drawn.
+std::optional<double> read_cut_length(Reading& r, const Value& v, double drawn,
+                                      const std::string& who) {
+  const std::string place = who + ": cut_length";
+  const auto parts = v.is_text() ? split_number(v.text) : std::nullopt;
+  std::optional<double> length;
+  if (parts && parts->unit == "%") {
+    length = parts->number / 100 * drawn;
+  } else {
+    length = r.quantity(v, Quantity::length, place);
+  }
+  if (!length) return std::nullopt;
+  constexpr double kMostStrain = 0.05, kMostLength = 10;
+  const double strain = drawn / *length - 1;
+  if (!(*length > 0) || strain > kMostStrain) {
+    r.complain(v.at, "{}: the ends are {:.6g} {} apart; a cable of {:.6g} {} cannot span that{}",
+               place, r.units.from_si(Quantity::length, drawn), r.units.label(Quantity::length),
+               r.units.from_si(Quantity::length, *length), r.units.label(Quantity::length),
+               *length > 0 ? fmt::format(" (it would stretch by {:.0f} %)", 100 * strain) : "");
+    return std::nullopt;
+  }
+  if (*length > kMostLength * drawn) {
+    r.complain(v.at, "{}: {:.3g} times the distance between its ends; is a unit wrong?", place,
+               *length / drawn);
+    return std::nullopt;
+  }
+  return length;
+}
+
+void read_cable(Reading& r, const MemberKeys& keys, const Value& own, const std::string& who,
+                Member& m) {
+  const Value* cut = keys.find(m.name, own, "cut_length");
+  if (m.kind != MemberKind::cable) {
+    if (cut != nullptr) r.complain(cut->at, "{}: cut_length is for cables", who);
+    return;
+  }
+  if (const Value* hinge = own.find("hinge")) {
+    r.complain(hinge->at, "{}: a cable has no hinges: it bends nowhere", who);
+  }
+  if (cut == nullptr) return;
+  for (const char* other : {"preload", "slack"}) {
+    if (keys.find(m.name, own, other) != nullptr) {
+      r.complain(cut->at, "{}: cut_length or {}, not both", who, other);
+    }
+  }
+  const double drawn = (r.model.nodes[m.end].position - r.model.nodes[m.start].position).norm();
+  if (drawn > 0) m.cut_length = read_cut_length(r, *cut, drawn, who).value_or(0);
 }
 
 /// Section, material, kind, roll, hinges; false if something is missing.
@@ -213,13 +267,15 @@ bool read_member_keys(Reading& r, const MemberKeys& keys, const Value& own, Loca
     const auto value = word ? value_of(kMemberKinds, *word) : std::nullopt;
     if (value) m.kind = *value;
     if (word && !value) {
-      r.complain(kind->at, "{}: kind \"{}\" is not {}", who, *word,
-                 word == "cable" ? "supported yet"
-                                 : "known; frame, axial, tension-only or compression-only");
+      r.complain(kind->at,
+                 "{}: kind \"{}\" is not known; frame, axial, tension-only, compression-only or "
+                 "cable",
+                 who, *word);
       good = false;
     }
   }
   good = read_preload_and_slack(r, keys, own, who, m) && good;
+  read_cable(r, keys, own, who, m);
   if (const Value* roll = keys.find(m.name, own, "roll")) {
     // Degrees, whatever the unit set.
     if (const auto angle = r.quantity(*roll, Quantity::angle, who + ": roll")) m.roll = *angle;

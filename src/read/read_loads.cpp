@@ -100,13 +100,20 @@ LineLoad read_line_load(Reading& r, const Value& t, const std::string& who) {
   return load;
 }
 
-/// The axial kinds take no moments, and a plane frame no load out of its plane.
+/// The axial kinds take no moments, a cable no load on a part of it, and a plane frame no load out
+/// of its plane.
 void check_member_load(Reading& r, const Value& t, const std::string& who, MemberId id,
-                       const Vector6d& a, const Vector6d& b, LoadAxes axes) {
+                       const Vector6d& a, const Vector6d& b, LoadAxes axes, bool part) {
   const Member& m = r.model.members[id];
   const bool moments = !a.tail<3>().isZero(0) || !b.tail<3>().isZero(0);
   if (m.kind != MemberKind::frame && moments) {
     r.complain(t.at, "{}: {} is axial and takes no moments", who, m.name);
+  }
+  if (m.kind == MemberKind::cable && (part || a != b)) {
+    r.complain(t.at,
+               "{}: {} is a cable, which takes uniform loads over all of its length; for a load at "
+               "a place put a node there",
+               who, m.name);
   }
   if (axes == LoadAxes::local) return;
   for (int d = 0; d < 6; ++d) {
@@ -152,13 +159,13 @@ void read_member_load(Reading& r, const Value& t, const std::string& who, LoadCa
         d.from = *from;
         d.to = *to;
       }
-      check_member_load(r, t, who, id, d.at_from, d.at_to, axes);
+      check_member_load(r, t, who, id, d.at_from, d.at_to, axes, over != nullptr);
       load_case.distributed.push_back(d);
     }
     if (force) {
       const auto x = read_along(r, *at, L, who, "at", name);
       if (!x) return;
-      check_member_load(r, t, who, id, *force, *force, axes);
+      check_member_load(r, t, who, id, *force, *force, axes, true);
       load_case.points.push_back({id, *force, *x, axes});
     }
   }

@@ -6,6 +6,7 @@
 #include <numeric>
 #include <sstream>
 
+#include "core/element/cut_cables.hpp"
 #include "core/model/local_axes.hpp"
 #include "core/modes/frame_mass.hpp"
 #include "read/reading.hpp"
@@ -181,10 +182,18 @@ void check_proportions(Reading& r) {
   }
 }
 
+void finish_cables(Reading& r) {
+  for (const CableTrouble& trouble : cut_cables(r.model)) {
+    const Member& m = r.model.members[trouble.member];
+    r.complain({m.line, 1}, "member {}: {}", m.name, trouble.reason);
+  }
+}
+
 }  // namespace
 
 void check_whole(Reading& r) {
   if (!r.file.good()) return;
+  finish_cables(r);
   if (r.model.nodes.empty()) return r.complain({}, "the model has no nodes");
   if (r.model.members.empty()) return r.complain({}, "the model has no members");
   // A free structure vibrates as well as any.

@@ -197,12 +197,31 @@ std::vector<TableSpec> make_specs() {
         real_column("dy", Q::displacement, "from the chord between the ends, local"),
         real_column("dz", Q::displacement, "from the chord, local")},
        Kept::recovered});
-  specs.push_back({"states",
-                   "one-way members and supports of each result: what carries and what does not",
-                   {text_column("item", "member, or node and direction of a support"),
-                    text_column("state", "taut, slack; bears, lifted"),
-                    real_column("force", Q::force, "mean N of a member, reaction of a support"),
-                    real_column("moment", Q::moment, "reaction of a support that turns")}});
+  specs.push_back(
+      {"states",
+       "one-way members and supports and cables of each result: what carries and what does not",
+       {text_column("item", "member, or node and direction of a support"),
+        text_column("state", "taut, hangs, slack; bears, lifted"),
+        real_column("force", Q::force,
+                    "mean N of a member, of a cable along its chord; reaction of a support"),
+        real_column("moment", Q::moment, "reaction of a support that turns")}});
+  specs.push_back(
+      {"cables",
+       "cables that hang: lengths, sag, forces at both ends",
+       {text_column("cable", ""),
+        text_column("state", "taut, hangs (longer without force than its ends are apart), slack"),
+        real_column("cut_length", Q::length, "without force"),
+        real_column("length", Q::length, "under force"),
+        real_column("span", Q::length, "distance of its ends"),
+        real_column("sag", Q::displacement, "largest distance from the chord"),
+        real_column("N", Q::force, "along the chord, mean of the two ends"),
+        real_column("tension_start", Q::force, "along the cable"),
+        real_column("tension_end", Q::force, "along the cable"),
+        real_column("slope_start", Q::angle, "of the tangent, up positive"),
+        real_column("slope_end", Q::angle, "of the tangent, up positive"),
+        real_column("thrust", Q::force, "horizontal part at the start"),
+        real_column("parabola", Q::force, "hand check of N: load across times span²/(8 sag)"),
+        real_column("frequency", Q::number, "Hz, lowest as a taut string: sqrt(N/m)/(2 span)")}});
   specs.push_back({"convergence",
                    "the iterations on axial forces",
                    {integer_column("round", ""),

@@ -6,6 +6,7 @@
 #include <functional>
 #include <map>
 
+#include "core/results/cables.hpp"
 #include "write/mode_rows.hpp"
 #include "write/row_writer.hpp"
 
@@ -68,11 +69,13 @@ class StateRows : public RowWriter {
       std::optional<Recovery> recovery;
       if (step.has_state) recovery.emplace(step);
       for (const MemberId id : model_.members.ids()) {
-        if (one_way_sign(model_.members[id].kind) == 0) continue;
+        const bool cable = model_.members[id].kind == MemberKind::cable;
+        if (one_way_sign(model_.members[id].kind) == 0 && !cable) continue;
         const bool idle = step.state.members[id].activity == Activity::idle;
+        const auto hung = cable && recovery ? cable_values(*recovery, id) : std::nullopt;
         lead(step);
         sink_.text(model_.members[id].name);
-        sink_.text(idle ? "slack" : "taut");
+        sink_.text(hung ? word_of(kCableStates, hung->state) : idle ? "slack" : "taut");
         sink_.real(recovery ? std::optional(mean_axial_force(*recovery, id)) : std::nullopt);
         sink_.real(std::nullopt);
         sink_.end_row();
@@ -91,6 +94,26 @@ class StateRows : public RowWriter {
           sink_.real(d >= 3 ? reaction : std::nullopt);
           sink_.end_row();
         }
+      }
+    }
+  }
+
+  void cables() {
+    for (const Step& step : result_.steps) {
+      if (!step.has_state || !model_.has_cables()) continue;
+      const Recovery recovery(step);
+      for (const MemberId id : model_.members.ids()) {
+        const auto v = cable_values(recovery, id);
+        if (!v) continue;
+        lead(step);
+        sink_.text(model_.members[id].name);
+        sink_.text(word_of(kCableStates, v->state));
+        const std::array<std::optional<double>, 12> values = {
+            v->cut_length,  v->length,        v->span,        v->sag,
+            v->chord_force, v->tension_start, v->tension_end, v->slope_start,
+            v->slope_end,   v->thrust,        v->parabola,    v->frequency};
+        for (const auto& value : values) sink_.real(value);
+        sink_.end_row();
       }
     }
   }
@@ -342,6 +365,7 @@ void write_table(const RunResult& result, const UnitSystem& units, const TableSp
       {"displacements", part(&StateRows::displacements)},
       {"reactions", part(&StateRows::reactions)},
       {"states", part(&StateRows::states)},
+      {"cables", part(&StateRows::cables)},
       {"convergence", part(&StateRows::convergence)},
       {"comparison", part(&StateRows::comparison)},
       {"storeys", part(&StateRows::storeys)},

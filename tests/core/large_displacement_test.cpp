@@ -323,6 +323,24 @@ TEST(LargeDisplacement, BranchPointOfAColumn) {
 }
 
 /// Displacement control passes what load control cannot, and lands on the same path.
+TEST(LargeDisplacement, AStopBelowZeroReversesTheLoads) {
+  for (const PathControl control :
+       {PathControl::automatic, PathControl::load, PathControl::arc_length}) {
+    auto [b, B] = two_bars();
+    b.nodal_load(B, 2, -1e-3);
+    AnalysisSpec up = large(b.model);
+    up.become<LargeDisplacementKeys>().control = control;
+    up.become<LargeDisplacementKeys>().stop_at_factor = -0.5;
+    const RunResult r = solve(b, up);
+    const Step& step = *r.find("large", "G");
+    ASSERT_TRUE(step.outcome.stands()) << step.outcome.reason;
+    EXPECT_EQ(step.state.lambda, -0.5);
+    const double z = 0.1 + step.state.nodes[B].translation[2], l = std::hypot(1, z);
+    EXPECT_NEAR(-2 * (l / std::hypot(1, 0.1) - 1) * z / l / 1e-3, -0.5, 1e-9);
+    for (const PathPoint& p : step.path) EXPECT_LE(p.factor, 0);
+  }
+}
+
 TEST(LargeDisplacement, ControlsLeadAlongOnePath) {
   auto [b, B] = two_bars();
   b.nodal_load(B, 2, -1e-3);

@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "core/eigen/null_space.hpp"
+#include "core/results/recovery.hpp"
 
 namespace ulterix {
 
@@ -47,6 +48,24 @@ void factorise(ElasticFrame& frame, const Progress& progress) {
 }
 
 }  // namespace
+
+std::optional<ElasticFrame> frame_about(const ElasticFrame& frame, const Step& step) {
+  if (frame.system->cables().empty() || !step.has_state) return std::nullopt;
+  Situation situation = frame.system->situation();
+  situation.cable_rests =
+      IndexedVector<MemberId, std::optional<CableRest>>(situation.model->members.size());
+  const Recovery recovery(step);
+  for (const MemberId id : frame.system->cables()) {
+    const ElementProperties p = frame.system->properties(id);
+    const EndMotion motion = frame.system->end_motion_since_drawn(id, step.state);
+    const Catenary cable = hanging(p, recovery.loads().on_member(id), reach_of(motion, p.length));
+    situation.cable_rests[id] = CableRest{cable.load(), reach_of(motion, p.length)};
+  }
+  std::optional<ElasticFrame> about(
+      make_elastic_frame(std::move(situation), {}, &frame.system->order()));
+  about->spins = frame.spins;
+  return about;
+}
 
 ElasticFrame make_elastic_frame(const Model& model, const Progress& progress) {
   return make_elastic_frame(Situation(model), progress);

@@ -2,6 +2,7 @@
 
 #include <functional>
 #include <memory>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -32,6 +33,10 @@ ElasticFrame make_elastic_frame(const Model& model, const Progress& progress = {
 /// `order`: the elimination order of a frame of the same nodes and members, if there is one.
 ElasticFrame make_elastic_frame(Situation situation, const Progress& progress = {},
                                 const std::vector<int>* order = nullptr);
+
+/// The frame of a step with the tangents that its cables have in the step's state (which includes
+/// what their tension does), all else unloaded; nothing where no cable hangs.
+std::optional<ElasticFrame> frame_about(const ElasticFrame& frame, const Step& step);
 
 /// Complaint in words if a load works on a rotation or a member motion that nothing holds; else "".
 std::string loads_on_free_motions(const ElasticFrame& frame, const AppliedLoads& loads,

@@ -2,7 +2,9 @@
 
 #include <fmt/format.h>
 
+#include "core/analysis/p_delta_rounds.hpp"
 #include "core/results/recovery.hpp"
+#include "core/system/mechanism_words.hpp"
 
 namespace ulterix {
 
@@ -21,6 +23,53 @@ Outcome why_it_fails(const ElasticFrame& frame) {
     outcome.reason = frame.trouble;
   }
   return outcome;
+}
+
+Outcome why_cables_fail(const ElasticFrame& frame, PDeltaRounds::End end) {
+  Outcome outcome;
+  std::vector<std::string> names;
+  for (const MemberId id : frame.system->cables()) {
+    names.push_back(frame.system->model().members[id].name);
+  }
+  const std::string cables = listed(names);
+  switch (end) {
+    case PDeltaRounds::End::not_finite:
+      outcome = {Verdict::not_solvable, "the displacements overflow", {}, 0, 0};
+      break;
+    case PDeltaRounds::End::not_definite:
+      outcome.verdict = Verdict::mechanism;
+      outcome.reason =
+          "with cables that are slack in this state the frame is free to move (cables: " + cables +
+          "): give them a preload, a shorter cut_length, or their weight";
+      break;
+    case PDeltaRounds::End::limit:
+    case PDeltaRounds::End::converged:
+      outcome = {Verdict::iteration_limit,
+                 "not converged: no state of the cables was found (cables: " + cables + ")",
+                 {},
+                 0,
+                 0};
+      break;
+  }
+  return outcome;
+}
+
+/// Each set of loads on a frame whose cables hang: all else is linear.
+void solve_with_cables(const ElasticFrame& frame, Step& step) {
+  PDeltaRounds rounds(frame, PDeltaKeys{}, step.loads);
+  rounds.stay_linear();
+  const StartForces none(frame.system->model().members.size(), 0.0);
+  const auto end = rounds.run(1, none);
+  if (end != PDeltaRounds::End::converged) {
+    step.outcome = why_cables_fail(frame, end);
+    return;
+  }
+  step.state = rounds.state();
+  step.rounds = rounds.rounds();
+  step.has_state = true;
+  step.solve_error = rounds.solve_error();
+  judge(step);
+  complete(frame.system, rounds.applied(), step);
 }
 
 }  // namespace
@@ -56,6 +105,10 @@ std::vector<Step> first_order(const ElasticFrame& frame, const AnalysisSpec& spe
   }
   if (!frame.stands()) {
     for (Step& step : steps) step.outcome = why_it_fails(frame);
+    return steps;
+  }
+  if (!system.cables().empty()) {
+    for (Step& step : steps) solve_with_cables(frame, step);
     return steps;
   }
   const auto count = static_cast<Eigen::Index>(steps.size());

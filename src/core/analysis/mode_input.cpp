@@ -68,6 +68,12 @@ std::vector<AxialPiece> along(const Recovery& state, MemberId id) {
   if (acting.geometric && acting.axial_given) {
     return {{0, L, {acting.members[id].axial_start, 0, 0}}};
   }
+  const ElementProperties p = state.frame().properties(id);
+  if (p.cable_length > 0) {
+    const EndMotion motion = state.frame().end_motion_since_drawn(id, acting);
+    const Catenary cable = hanging(p, state.loads().on_member(id), reach_of(motion, L));
+    return {{0, L, {cable.chord_force(), 0, 0}}};
+  }
   std::vector<AxialPiece> pieces;
   const MemberLine line = state.line(id);
   for (const MemberLine::Span& s : line.spans()) pieces.push_back({s.from, s.to, s.N});
@@ -194,8 +200,10 @@ ModeProblem::Input vibration_input(const ElasticFrame& frame, const AxialForces*
     ModeMember& m = input.members[id];
     fill(system, id, m);
     // Mass at the joints alone asks for no cuts, but its shares come from where it is.
+    // The tangent of a cable that hangs holds its tension already.
+    const bool acts = state != nullptr && m.properties.cable_length == 0;
     m.spans =
-        spans_between(m.properties.length, mass.cuts(id), state ? &(*state)[id] : nullptr, nullptr);
+        spans_between(m.properties.length, mass.cuts(id), acts ? &(*state)[id] : nullptr, nullptr);
     mass.fill(id, m);
   });
   if (mass.on_nodes()) {

@@ -25,6 +25,53 @@ void PDeltaRounds::refine(const Assembly& assembly, State& now) {
   solve_error_ = solved.errors.front();
 }
 
+void PDeltaRounds::follow_cables(const State& at, State& state) const {
+  for (const MemberId id : cables_) {
+    const double length = system_.properties(id).length;
+    state.members[id].reach = reach_of(system_.end_motion_since_drawn(id, at), length);
+  }
+}
+
+double PDeltaRounds::part_of_step(const Assembly& assembly, const VectorXd& from,
+                                  const VectorXd& to, const State& acting) const {
+  constexpr double kTiny = 1e-6;  // a step that only polishes; its slopes are rounding
+  const VectorXd step = to - from;
+  if (cables_.empty() || step.norm() <= kTiny * to.norm()) return 1;
+  // The energy's slope along the step: all but the cables is linear, and at the start the cables
+  // are as the round took them.
+  const double steepest = step.dot(multiply(system_.pattern(), assembly.values, step));
+  if (!(steepest > 0)) return 1;
+  State there = acting;
+  const auto slope = [&](double part) {
+    system_.set_motion(from + part * step, there);
+    double sum = (part - 1) * steepest;
+    for (const MemberId id : cables_) {
+      const Element e = system_.element(id, applied_->on_member(id), acting);
+      const ElementProperties p = system_.properties(id);
+      const EndMotion motion = system_.end_motion_since_drawn(id, there);
+      const Vector3d moved = reach_of(motion, p.length) - *acting.members[id].reach;
+      const Vector12d linear = e.resistance(motion) + e.fixed_end_forces();
+      const Vector3d beyond = linear.head<3>() - e.end_forces(motion).head<3>();
+      // Per unit of `part`: how fast the cable's ends move apart.
+      if (part > 0) sum += beyond.dot(moved) / part;
+    }
+    return sum;
+  };
+  constexpr double kEnough = 0.8;
+  constexpr int kMostHalvings = 60;
+  constexpr double kFurthest = 1e3;
+  double part = 1, low = 0, high = 1;
+  for (int i = 0; i < kMostHalvings; ++i) {
+    const double now = slope(part);
+    if (std::abs(now) <= kEnough * steepest) return part;
+    const bool further = now < 0 && part == high && high < kFurthest;
+    (now < 0 ? low : high) = part;
+    if (further) high *= 2;
+    part = further ? high : (low + high) / 2;
+  }
+  return part;
+}
+
 void PDeltaRounds::accelerate(StartForces& forces, const StartForces& found) {
   constexpr std::size_t kDepth = 4;
   constexpr std::size_t kPlainRounds = 3;
@@ -116,19 +163,30 @@ PDeltaRounds::End PDeltaRounds::run(double lambda, const StartForces& start) {
   StartForces forces = given_.value_or(start);
   State before(system_.model());
   VectorXd q = VectorXd::Zero(system_.dofs().size());
+  system_.set_motion(q, before);
   bool last = factor_.flops() < kIterativeFlops, refining = false;
   for (int round = 1; round <= keys_.iterations; ++round) {
     State now = state_at_rest(system_.situation());
-    now.geometric = true;
+    now.geometric = !linear_;
+    follow_cables(before, now);
     now.between_nodes = keys_.between_nodes;
     now.lambda = lambda;
     now.axial_given = given_.has_value();
     for (const MemberId id : system_.model().members.ids())
       now.members[id].axial_start = forces[id];
-    const Assembly assembly = system_.assemble(applied, now, keys_.split);
+    Assembly assembly = system_.assemble(applied, now, keys_.split);
     bool proven = last;
-    if (!solve(assembly, q, proven)) return End::not_definite;
+    const VectorXd old_q = q;
+    if (!solve(assembly, q, proven)) {
+      // A slack cable may be about to be taut: it leads the search, and does not prove anything.
+      if (cables_.empty()) return End::not_definite;
+      now.slack_resists = true;
+      assembly = system_.assemble(applied, now, keys_.split);
+      if (!solve(assembly, q, proven)) return End::not_definite;
+    }
     if (!q.allFinite()) return End::not_finite;
+    const double part = part_of_step(assembly, old_q, q, now);
+    if (part != 1) q = old_q + part * (q - old_q);
     system_.set_motion(q, now);
     if (refining && proven) refine(assembly, now);
     StartForces found = system_.axial_forces(applied, now);
@@ -138,8 +196,9 @@ PDeltaRounds::End PDeltaRounds::run(double lambda, const StartForces& start) {
     record.residual = load > 0 ? rest.lpNorm<Eigen::Infinity>() / load : 0;
     rounds_.push_back(record);
     stagnates_ = stagnates();
-    const bool small = given_.has_value() ||
-                       (record.change_u <= keys_.tolerance && record.change_n <= keys_.tolerance);
+    const bool still = record.change_u <= keys_.tolerance && record.change_n <= keys_.tolerance;
+    const bool small = (given_.has_value() && cables_.empty()) || (still && part == 1);
+    if (small && now.slack_resists) return End::not_definite;
     if ((small || stagnates_) && proven) {
       bool settled = refining || given_.has_value();
       if (!refining) {
@@ -151,6 +210,12 @@ PDeltaRounds::End PDeltaRounds::run(double lambda, const StartForces& start) {
         settled = settled || std::max(moved.change_u, moved.change_n) <= keys_.tolerance;
       }
       if (settled) {
+        follow_cables(now, now);
+        for (const MemberId id : cables_) {
+          const ElementProperties p = system_.properties(id);
+          const Catenary cable = hanging(p, applied.on_member(id), *now.members[id].reach);
+          if (cable.start_tension().isZero(0)) now.members[id].activity = Activity::idle;
+        }
         state_ = now;
         forces_ = found;
         return End::converged;
@@ -159,7 +224,11 @@ PDeltaRounds::End PDeltaRounds::run(double lambda, const StartForces& start) {
     }
     if (small || stagnates_) last = true;
     before = now;
-    if (!given_) accelerate(forces, found);
+    if (linear_) {
+      forces = found;
+    } else if (!given_) {
+      accelerate(forces, found);
+    }
   }
   return End::limit;
 }

@@ -25,10 +25,14 @@ class PDeltaRounds {
         system_(*frame.system),
         factor_(system_.pattern()),
         keys_(keys),
-        loads_(loads) {}
+        loads_(loads),
+        cables_(system_.cables()) {}
 
   /// The axial forces that act are given (the mean of each member): one round is enough.
   void give_axial_forces(const StartForces& forces) { given_ = forces; }
+
+  /// Axial forces do not act on the bent shape: only cables ask for rounds.
+  void stay_linear() { linear_ = true; }
 
   /// Iterates at load factor lambda from the given axial forces; on success state() and forces()
   /// hold the result.
@@ -57,6 +61,12 @@ class PDeltaRounds {
   bool solve(const Assembly& assembly, VectorXd& q, bool& proven);
   bool definite(const Assembly& assembly);
   bool stagnates() const;
+  /// How far to go from the unknowns before to those of a round: 1, unless the cables, whose
+  /// tangents the round was solved with, say that the energy has its least on the way.
+  double part_of_step(const Assembly& assembly, const VectorXd& from, const VectorXd& to,
+                      const State& acting) const;
+  /// Takes the tangents of cables where the nodes of a state are.
+  void follow_cables(const State& at, State& state) const;
   ConvergenceRound compare(const State& before, const State& after, const StartForces& old_forces,
                            const StartForces& new_forces) const;
 
@@ -73,6 +83,8 @@ class PDeltaRounds {
   std::vector<MemberId> unstable_;
   bool stagnates_ = false;
   std::optional<StartForces> given_;
+  bool linear_ = false;
+  std::vector<MemberId> cables_;
   SolveError solve_error_;
   struct Past {
     VectorXd forces, change;

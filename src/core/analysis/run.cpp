@@ -117,6 +117,10 @@ std::vector<Step> run_modal(const RunResult& result, const ElasticFrame& frame,
   if (state != nullptr && state->has_state && state->state.lambda == 1) {
     if (!state->state.one_way) return {modal(frame, spec, state, progress)};
     const ElasticFrame& left = result.frame_of(*state);
+    if (spec.holds.empty()) {
+      const auto about = frame_about(left, *state);
+      if (about) return {modal(*about, spec, state, progress)};
+    }
     const bool held_too = result.one_way.contains(state->analysis);  // its frames have its holds
     if (spec.holds.empty() || held_too) return {modal(left, spec, state, progress)};
     const ElasticFrame held = make_elastic_frame(with_holds(left.system->situation(), spec.holds),
@@ -160,7 +164,9 @@ void find_reserves(RunResult& result, const Progress& progress) {
     if (step.reserve) continue;
     if (progress) progress("reserve", 0);
     if (step.state.lambda != 1) continue;
-    if (const auto mode = lowest_mode(result.frame_of(step), step)) step.reserve = mode->factor;
+    const ElasticFrame& frame = result.frame_of(step);
+    const auto about = frame_about(frame, step);
+    if (const auto mode = lowest_mode(about ? *about : frame, step)) step.reserve = mode->factor;
   }
 }
 
@@ -196,7 +202,8 @@ std::vector<Step> run_one_way(RunResult& result, const AnalysisSpec& spec,
       AnalysisSpec one = spec;
       one.loads = {loads};
       const Step linear = std::move(step);
-      step = buckling(*state.frame, one, {linear}, progress).front();
+      const auto about = frame_about(*state.frame, linear);
+      step = buckling(about ? *about : *state.frame, one, {linear}, progress).front();
       step.state.one_way = true;
       step.state.members = linear.state.members;
       step.state.open = linear.state.open;
@@ -284,7 +291,12 @@ void add_remarks(RunResult& result) {
         listed(names), names.size() == 1 ? "its" : "their", model.nodes[spin.nodes.front()].name));
   }
   if (result.steps.empty()) result.remarks.push_back("no loads: nothing to analyse");
-  if (!model.has_one_way()) return;
+  if (model.has_cables()) {
+    result.remarks.push_back(
+        "first-order takes cables as straight members that carry both ways, with the force along "
+        "the chord that they have at the drawn geometry and half their weight at each end");
+  }
+  if (!model.has_one_sided()) return;
   const bool modal =
       std::any_of(model.analyses.begin(), model.analyses.end(), [](const AnalysisSpec& a) {
         return a.kind() == AnalysisKind::modal && a.modal().after_analysis.empty();

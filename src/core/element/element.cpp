@@ -73,8 +73,39 @@ double mean_axial_load(const MemberLoading& loading) {
   return mean_axial_load(loading, used_up(loading, 0));
 }
 
+Vector3d reach_of(const EndMotion& motion, double length) {
+  return {motion.deformed[6] + motion.born[6], length * motion.turn[1], length * motion.turn[0]};
+}
+
+Catenary hanging(const ElementProperties& properties, const MemberLoading& loading,
+                 const Vector3d& reach) {
+  const Vector3d load = loading.resultant().head<3>() / properties.cable_length;
+  return {properties.cable_length, properties.EA, load, Vector3d(properties.length, 0, 0) + reach};
+}
+
+MemberLine hanging_line(const Catenary& cable, const Vector3d& start, double drawn_length) {
+  constexpr int kSpans = 16;
+  MemberLine line;
+  for (int i = 0; i < kSpans; ++i) {
+    std::array<LinePoint, 5> points;
+    for (std::size_t k = 0; k < points.size(); ++k) {
+      const double part = (i + double(k) / 4) / kSpans;
+      LinePoint& p = points[k];
+      p.x = part * cable.length();
+      p.forces[0] = cable.tension(p.x).norm();
+      p.displacement = start + cable.position(p.x) - Vector3d(part * drawn_length, 0, 0);
+    }
+    line.add(MemberLine::Span::through(points));
+  }
+  return line;
+}
+
 double axial_force_at_start(const ElementProperties& properties, const MemberLoading& loading,
                             const EndMotion& motion) {
+  if (properties.cable_length > 0) {
+    return hanging(properties, loading, reach_of(motion, properties.length)).chord_force() -
+           mean_axial_load(loading);
+  }
   return properties.EA / properties.length * motion.deformed[6] + properties.initial_force -
          mean_axial_load(loading);
 }
@@ -96,6 +127,10 @@ Element::Element(const ElementProperties& properties, const MemberLoading& loadi
   if (!cuts.empty()) loading_ = cut_at(loading_, cuts);
   N_load_ = used_up(loading_, 0);
   T_load_ = used_up(loading_, 3);
+  if (properties_.cable_length > 0) {
+    hang();
+    return;
+  }
   add_axial_and_twist();
   if (properties_.kind == MemberKind::frame) {
     add_bending(true);
@@ -251,6 +286,30 @@ void Element::add_chord_turn() {
   }
 }
 
+/// The tangent of a cable, and its forces less what the tangent makes of its reach.
+void Element::hang() {
+  const ElementProperties& p = properties_;
+  const Vector3d reach = geometric_.reach.value_or(p.cable_reach);
+  const Catenary cable = geometric_.reach ? hanging(p, loading_, reach)
+                                          : Catenary(p.cable_length, p.EA, p.cable_load,
+                                                     Vector3d(p.length, 0, 0) + p.cable_reach);
+  Matrix3d k = cable.stiffness();
+  if (geometric_.slack_resists && k.isZero(0)) {
+    const Vector3d t = cable.chord().normalized();
+    k = p.EA / p.cable_length * t * t.transpose();
+  }
+  for (const int i : {0, 6}) {
+    for (const int j : {0, 6}) K_.block<3, 3>(i, j) = i == j ? k : Matrix3d(-k);
+  }
+  turn_.block<3, 1>(6, 0) = p.length * k.col(2);
+  turn_.block<3, 1>(6, 1) = p.length * k.col(1);
+  turn_.block<3, 2>(0, 0) = -turn_.block<3, 2>(6, 0);
+  if (!geometric_.reach) return;
+  const Vector3d linear = k * reach;
+  f_.head<3>() = linear - cable.start_tension();
+  f_.segment<3>(6) = cable.end_tension() - linear;
+}
+
 /// Axial kinds hand loads across them to their ends by simple-beam statics.
 void Element::spread_loads_to_ends() {
   const Vector6d sum = loading_.resultant();
@@ -315,15 +374,29 @@ Vector12d Element::joint_motion(const EndMotion& motion) const {
 }
 
 Vector12d Element::end_forces(const EndMotion& motion) const {
+  if (properties_.cable_length > 0) {
+    const Catenary cable = hanging(properties_, loading_, reach_of(motion, properties_.length));
+    Vector12d p = Vector12d::Zero();
+    p.head<3>() = -cable.start_tension();
+    p.segment<3>(6) = cable.end_tension();
+    return p;
+  }
   return resistance(motion) + f_;
 }
 
 double Element::axial_force_at_start(const EndMotion& motion) const {
+  if (properties_.cable_length > 0) {
+    return ulterix::axial_force_at_start(properties_, loading_, motion);
+  }
   const Vector12d e = member_ends(motion);
   return K_joined_(0, 0) * (e[6] - e[0]) - f_joined_[0];
 }
 
 MemberLine Element::line(const EndMotion& motion) const {
+  if (properties_.cable_length > 0) {
+    const Catenary cable = hanging(properties_, loading_, reach_of(motion, properties_.length));
+    return hanging_line(cable, motion.nodes.head<3>(), properties_.length);
+  }
   const Vector12d deformed = member_ends(motion);
   Vector12d e = motion.nodes + (deformed - motion.deformed);
   for (const int rotation : {4, 5, 10, 11}) e[rotation] -= motion.born[rotation];

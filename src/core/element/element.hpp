@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "core/element/bending_chain.hpp"
+#include "core/element/catenary.hpp"
 #include "core/element/end_motion.hpp"
 #include "core/element/loading.hpp"
 #include "core/element/member_line.hpp"
@@ -24,6 +25,9 @@ struct ElementProperties {
   double r2 = 0;                                            ///< (Iy + Iz)/A, m²
   double initial_force = 0;  ///< N at the drawn length, N: preload, less what a slack takes
   bool idle = false;         ///< a one-way member that carries nothing but hands its loads on
+  double cable_length = 0;   ///< without force, m, of a cable that hangs; 0: straight
+  /// At rest: load per that length (N/m) and relative displacement of the ends (m), local axes.
+  Vector3d cable_load = Vector3d::Zero(), cable_reach = Vector3d::Zero();
   std::array<EndJoint, 2> joints = {kJoined, kJoined};
 
   bool operator==(const ElementProperties&) const = default;
@@ -36,7 +40,19 @@ struct GeometricEffect {
   bool follows_loads = true;  ///< ... further on it follows the loads, else it is constant
   bool between_nodes = true;  ///< P-δ too; else only the chord turns (P-Δ)
   bool bends_in_z = true, bends_in_y = true, twists = true;  ///< false: out of the model's plane
+  std::optional<Vector3d> reach;  ///< of a cable: as in MemberState; empty: at rest
+  bool slack_resists = false;     ///< as in State
 };
+
+/// The cable that hangs between ends that have moved by `reach` (m, relative, local axes). Its
+/// loads are uniform, those of `loading` in all.
+Catenary hanging(const ElementProperties& properties, const MemberLoading& loading,
+                 const Vector3d& reach);
+/// Tension and shape of a cable whose start has moved by `start` (m, local axes); x counts per
+/// length without force.
+MemberLine hanging_line(const Catenary& cable, const Vector3d& start, double drawn_length);
+/// Relative displacement of a member's ends, local axes, m.
+Vector3d reach_of(const EndMotion& motion, double length);
 
 /// Mean over a member of the axial force that its loads take up, N.
 double mean_axial_load(const MemberLoading& loading);
@@ -66,7 +82,8 @@ class Element {
   /// A load works on a motion that hinges at both ends leave free; −1: none, else local direction.
   int loaded_free_motion() const { return loaded_free_motion_; }
 
-  /// What the nodes put on the member (12, local).
+  /// What the nodes put on the member (12, local); of a cable exact, wherever its tangent was
+  /// taken.
   Vector12d end_forces(const EndMotion& motion) const;
   /// The same without its loads: K·d.
   Vector12d resistance(const EndMotion& motion) const {
@@ -97,6 +114,7 @@ class Element {
   void add_axial_and_twist();
   void add_bending(bool z_plane);
   void add_chord_turn();
+  void hang();
   void spread_loads_to_ends();
   void release_joints();
   void release(int direction, double spring, double scale);

@@ -1,6 +1,7 @@
 #pragma once
 
 #include <Eigen/Core>
+#include <algorithm>
 #include <array>
 #include <limits>
 #include <optional>
@@ -51,8 +52,10 @@ struct Member {
   MaterialId material;
   double roll = 0;  ///< rad
   std::array<EndJoint, 2> joints = {kJoined, kJoined};
-  double slack = 0;    ///< m, travel before a one-way member acts
-  double preload = 0;  ///< N at the drawn geometry, of axial kinds
+  double slack = 0;       ///< m, travel before a one-way member acts
+  double preload = 0;     ///< N at the drawn geometry, of axial kinds; of a cable along its chord
+  double cut_length = 0;  ///< m, of a cable without force
+  bool weighs = false;    ///< of a cable: some load case puts its own weight on it
   int line = 0;
 
   bool has_hinges() const { return joints[0] != kJoined || joints[1] != kJoined; }
@@ -324,8 +327,14 @@ struct Model {
     return true;
   }
 
-  /// True if a member or a support carries one way only.
-  bool has_one_way() const {
+  bool has_cables() const {
+    return std::any_of(members.begin(), members.end(),
+                       [](const Member& m) { return m.kind == MemberKind::cable; });
+  }
+
+  /// True if something carries one way only: a member or a support, or a cable.
+  bool has_one_way() const { return has_cables() || has_one_sided(); }
+  bool has_one_sided() const {
     for (const Member& m : members) {
       if (one_way_sign(m.kind) != 0) return true;
     }
@@ -337,6 +346,13 @@ struct Model {
     return false;
   }
 
+  /// Own weight of a member per length, global, N/m.
+  Vector3d weight(MemberId id) const {
+    const Member& m = members[id];
+    const double kg_m = materials[m.material].density * sections[m.section].properties.A;
+    return Vector3d::Unit(vertical) * (-kg_m * gravity);
+  }
+
   /// "E5.ux": a direction (0..5) of a node.
   std::string place_name(NodeId node, int direction) const {
     return nodes[node].name + "." +
@@ -346,6 +362,13 @@ struct Model {
   double length(MemberId id) const {
     const Member& m = members[id];
     return (nodes[m.end].position - nodes[m.start].position).norm();
+  }
+
+  /// How much longer a member is without force than it is drawn: loads and mass of a cable are per
+  /// length without force.
+  double spare_length(MemberId id) const {
+    const Member& m = members[id];
+    return m.kind == MemberKind::cable ? m.cut_length / length(id) : 1;
   }
 
   /// Diagonal of the box around all nodes, m.

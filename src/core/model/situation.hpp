@@ -16,6 +16,12 @@ struct Birth {
   NodeMotion start, end;
 };
 
+/// Where a cable hangs when the frame is at rest: what its tangent is taken at.
+struct CableRest {
+  Vector3d load = Vector3d::Zero();   ///< per length without force, local axes, N/m
+  Vector3d reach = Vector3d::Zero();  ///< relative displacement of its ends, local axes, m
+};
+
 /// What stands, and how stiff. Analyses change stiffness, presence, supports, restraints and
 /// geometry here, never in the Model.
 struct Situation {
@@ -28,12 +34,16 @@ struct Situation {
   /// arrives at a displaced node holds it there.
   std::vector<Support> supports;
   std::vector<ExtraRestraint> restraints;
-  /// One-way members and supports act one way, with their slack; else both ways without it.
+  /// One-way members and supports act one way, with their slack, and cables hang; else both ways
+  /// without slack, and cables straight with their preload.
   bool one_way = false;
   IndexedVector<MemberId, char> idle;        ///< one-way members that carry nothing
   std::vector<std::pair<NodeId, int>> open;  ///< directions of one-way supports that do not bear
   /// Members that came between nodes that had moved; empty: none.
   IndexedVector<MemberId, std::optional<Birth>> births;
+
+  /// Of cables; empty: all are as drawn, under their own weight.
+  IndexedVector<MemberId, std::optional<CableRest>> cable_rests;
 
   explicit Situation(const Model& m)
       : model(&m),

@@ -48,6 +48,9 @@ struct MemberState {
   Activity activity = Activity::active;
   double tau = 1;          ///< reduction of EI by yielding
   double axial_start = 0;  ///< N at the start that its geometric stiffness is made with, N
+  /// Relative displacement of a cable's ends (m, local axes) that its tangent is taken at; empty:
+  /// as drawn, under its own weight.
+  std::optional<Vector3d> reach;
 };
 
 /// A value: an analysis maps a State to a State.
@@ -59,6 +62,8 @@ struct State {
   bool between_nodes = true;
   /// The axial forces that act are given, constant along each member; else they follow the loads.
   bool axial_given = false;
+  /// Cables without force resist as if they were just taut: while their state is looked for.
+  bool slack_resists = false;
   bool one_way = false;  ///< one-way items act one way: members by their activity, and
   std::vector<std::pair<NodeId, int>> open;  ///< directions of one-way supports that do not bear
 

@@ -43,12 +43,13 @@ inline constexpr std::array<std::string_view, 6> kInternalForceNames = {"N",  "V
 inline constexpr std::array<std::string_view, 2> kDeflectionNames = {"dy", "dz"};
 enum InternalForce { kN, kVy, kVz, kMx, kMy, kMz };
 
-enum class MemberKind { frame, axial, tension_only, compression_only };
-inline constexpr std::array<Word<MemberKind>, 4> kMemberKinds = {
+enum class MemberKind { frame, axial, tension_only, compression_only, cable };
+inline constexpr std::array<Word<MemberKind>, 5> kMemberKinds = {
     {{MemberKind::frame, "frame"},
      {MemberKind::axial, "axial"},
      {MemberKind::tension_only, "tension-only"},
-     {MemberKind::compression_only, "compression-only"}}};
+     {MemberKind::compression_only, "compression-only"},
+     {MemberKind::cable, "cable"}}};
 
 /// +1 for a member that carries tension alone, -1 for compression alone, 0 for both ways.
 constexpr int one_way_sign(MemberKind kind) {

@@ -29,8 +29,8 @@ FrameMass::FrameMass(const MemberFrame& frame)
   if (!model_.mass.self) return;
   for (const MemberId id : model_.members.ids()) {
     const Member& m = model_.members[id];
-    const double kg_m =
-        model_.materials[m.material].density * model_.sections[m.section].properties.A;
+    const double kg_m = model_.spare_length(id) * model_.materials[m.material].density *
+                        model_.sections[m.section].properties.A;
     if (kg_m > 0) members_[id].stretches.push_back({0, model_.length(id), kg_m, kg_m});
   }
 }
@@ -45,17 +45,18 @@ Vector3d FrameMass::kept() const {
 void FrameMass::add_case(CaseId id, double factor) {
   const LoadCase& c = model_.cases[id];
   const double per_force = factor / model_.gravity;
-  const auto down = [&](MemberId m, const Vector6d& load, LoadAxes axes) {
+  const auto down = [&](MemberId m, const Vector6d& load, LoadAxes axes) -> double {
     const Matrix3d& R = frame_.axes(m);
     const Vector3d global = R.transpose() * load_in_local_axes(load, axes, R).head<3>();
-    return -global[model_.vertical] * per_force;
+    return -global[model_.vertical] * per_force * model_.spare_length(m);
   };
   for (const NodalLoad& n : c.nodal) {
     nodal_[n.node] += Vector3d::Constant(std::max(0.0, -n.force[model_.vertical] * per_force));
   }
   for (const SelfWeight& w : c.self_weight) {
     const Member& m = model_.members[w.member];
-    const double kg_m = factor * w.factor * model_.materials[m.material].density *
+    const double kg_m = model_.spare_length(w.member) * factor * w.factor *
+                        model_.materials[m.material].density *
                         model_.sections[m.section].properties.A;
     add_line(w.member, {0, model_.length(w.member), kg_m, kg_m});
   }

@@ -12,7 +12,8 @@ namespace ulterix {
 
 namespace {
 
-constexpr int kMostIterations = 20;
+constexpr int kMostIterations = 20, kFirstIterations = 100;
+constexpr double kFirstLoad = 1e-4;  // of all, where the frame has no shape without load
 constexpr double kConverged = 1e-9;  // of the last correction, of the largest motion
 constexpr double kEventFactor = 1e-6;
 constexpr double kWorks = 1e-6;
@@ -90,8 +91,12 @@ class Follower {
   }
 
   bool begin() {
-    problem_.move(VectorXd::Zero(problem_.scale().size()), options_.from);
-    if (!correct(VectorXd(), 0, 0)) {
+    const VectorXd still = VectorXd::Zero(problem_.scale().size());
+    problem_.move(still, options_.from);
+    if (problem_.is_loose()) {
+      problem_.move(still, options_.from + kFirstLoad * (end_factor() - options_.from));
+    }
+    if (!correct(VectorXd(), 0, 0, kFirstIterations)) {
       result_.end = PathEnd::no_convergence;
       result_.tried = "no equilibrium before the load grows";
       return false;
@@ -104,11 +109,14 @@ class Follower {
   /// Newton's iteration. With `along` (a direction of the unknowns, and of the factor with weight
   /// `factor_rate`): in the plane normal to it, the factor free. At the end the tangent is that of
   /// the equilibrium.
-  bool correct(const VectorXd& along, double factor_rate, double factor_weight) {
+  bool correct(const VectorXd& along, double factor_rate, double factor_weight,
+               int most = kMostIterations) {
     moved_ = VectorXd::Zero(problem_.scale().size());
     double before = 0, first = 0;
-    for (int i = 1; i <= kMostIterations; ++i) {
-      Balance b = problem_.balance();
+    std::optional<Balance> known;
+    for (int i = 1; i <= most; ++i) {
+      const Balance b = known ? *std::move(known) : problem_.balance();
+      known.reset();
       if (!b.rest.allFinite() || !tangent_.factorise(b)) return false;
       VectorXd step = -tangent_.solve(b.rest);
       rate_ = tangent_.solve(b.load);
@@ -135,11 +143,40 @@ class Follower {
       if (!done && i > 4 && change > before && change > 0.5 * first) return false;
       if (!done && change > kLargest_) step *= kLargest_ / change;
       before = change;
+      const bool polishes = change <= 1e-6 * size;
+      if (along.size() == 0 && !polishes && problem_.has_sharp_bends()) {
+        moved_ += move_within(b, step, known);
+        continue;
+      }
       problem_.move(step, problem_.factor() + factor_step);
       moved_ += step;
       if (done) return true;
     }
     return false;
+  }
+
+  /// Goes along a step of Newton's, and not so far that the energy rises as steeply as it fell.
+  /// Returns the part that was gone; `there`: the balance at its end.
+  VectorXd move_within(const Balance& from, const VectorXd& step, std::optional<Balance>& there) {
+    constexpr double kEnough = 0.8;
+    constexpr int kMostTries = 40;
+    const std::shared_ptr<const void> before = problem_.state();
+    const double slope = from.rest.dot(step);
+    double part = 1, low = 0, high = 1;
+    for (int i = 0; i < kMostTries; ++i) {
+      problem_.restore(before);
+      problem_.move(part * step, problem_.factor());
+      there = problem_.balance();
+      const double now = there->rest.allFinite() ? there->rest.dot(step) : -2 * slope;
+      if (!(slope < 0) || now <= -kEnough * slope) break;
+      high = part;
+      part = (low + high) / 2;
+    }
+    return part * step;
+  }
+
+  double end_factor() const {
+    return options_.stop_at_factor != 0 ? options_.stop_at_factor : options_.to;
   }
 
   Point point() {
@@ -200,18 +237,19 @@ class Follower {
   }
 
   void follow() {
-    const double end = options_.stop_at_factor != 0 ? options_.stop_at_factor : options_.to;
-    double dl = (options_.to - options_.from) / options_.steps;
-    const double first = dl;
+    const double end = end_factor();
+    const bool forward = end > options_.from;
+    const double first =
+        (forward ? 1 : -1) * std::abs(options_.to - options_.from) / options_.steps;
+    double dl = first;
     bool arc = options_.lead == PathLead::arc_length;
     double length = 0;
-    VectorXd last = now_.rate;
-    double last_factor = 1;
+    VectorXd last = forward ? now_.rate : VectorXd(-now_.rate);
+    double last_factor = forward ? 1 : -1;
     weight_ = dot(now_.rate, now_.rate);
     if (weight_ == 0) weight_ = 1;
     const double longest = std::abs(dl) * norm_with(now_.rate, 1);
     if (arc) length = longest;
-    const bool forward = end > options_.from;
     int good = 0;
     for (int n = 0; n < options_.most_steps; ++n) {
       if (now_.factor == end) return;

@@ -39,6 +39,10 @@ class PathProblem {
   virtual const VectorXd& scale() const = 0;
   /// The largest motion so far, of its scale.
   virtual double motion() const = 0;
+  /// Forces change so sharply with the unknowns that steps of Newton's may go too far.
+  virtual bool has_sharp_bends() const { return false; }
+  /// In the present state some part has no shape of its own: it needs a load.
+  virtual bool is_loose() const { return false; }
 };
 
 /// `automatic`: load steps, arc length where they fail or the tangent is not definite.

@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "core/parallel.hpp"
+#include "core/results/cables.hpp"
 #include "core/system/piecewise_frame.hpp"
 
 namespace ulterix {
@@ -37,6 +38,7 @@ Recovery::Recovery(const Step& step) : step_(&step), loads_(step.applied) {
 }
 
 double mean_axial_force(const Recovery& recovery, MemberId id) {
+  if (const auto cable = cable_values(recovery, id)) return cable->chord_force;
   const MemberLine line = recovery.line(id);
   double sum = 0;
   for (const MemberLine::Span& s : line.spans()) {

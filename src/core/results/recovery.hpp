@@ -21,7 +21,7 @@ class Recovery {
   std::shared_ptr<const AppliedLoads> loads_;
 };
 
-/// The mean of N along a member, N.
+/// The mean of N along a member, N; of a cable that hangs, the force along its chord.
 double mean_axial_force(const Recovery& recovery, MemberId id);
 
 /// The set with every factor multiplied: what acts at a load factor lambda.

@@ -90,19 +90,17 @@ MemberLoading AppliedLoads::build_loading(MemberId id, const Gathered& gathered)
   const bool moved =
       !situation_->offsets[member.start].isZero(0) || !situation_->offsets[member.end].isZero(0);
   const double stretch = moved ? L / model.length(id) : 1;
+  const double along = model.spare_length(id);
   MemberLoadingBuilder builder(L);
   if (gathered.self_weight != 0) {
-    const double mass =
-        model.materials[member.material].density * model.sections[member.section].properties.A;
     Vector6d weight = Vector6d::Zero();
-    weight[model.vertical] = -gathered.self_weight * mass * model.gravity;
-    weight = turn(R, weight);
+    weight.head<3>() = along * gathered.self_weight * R * model.weight(id);
     builder.add_distributed(0, L, weight, weight);
   }
   for (const auto& [load, factor] : gathered.distributed) {
     builder.add_distributed(stretch * load->from, stretch * load->to,
-                            factor * load_in_local_axes(load->at_from, load->axes, R),
-                            factor * load_in_local_axes(load->at_to, load->axes, R));
+                            along * factor * load_in_local_axes(load->at_from, load->axes, R),
+                            along * factor * load_in_local_axes(load->at_to, load->axes, R));
   }
   for (const auto& [load, factor] : gathered.points) {
     builder.add_point(stretch * load->x, factor * load_in_local_axes(load->force, load->axes, R));

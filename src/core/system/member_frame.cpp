@@ -92,7 +92,18 @@ ElementProperties element_properties(const Situation& situation, MemberId id) {
   p.r2 = s.r2();
   p.joints = m.joints;
   p.initial_force = m.preload;
-  if (situation.one_way) act_one_way(m, situation.idle[id] != 0, p);
+  if (!situation.one_way) return p;
+  act_one_way(m, situation.idle[id] != 0, p);
+  if (m.kind == MemberKind::cable) {
+    p.cable_length = m.cut_length;
+    if (!situation.cable_rests.empty() && situation.cable_rests[id]) {
+      p.cable_load = situation.cable_rests[id]->load;
+      p.cable_reach = situation.cable_rests[id]->reach;
+    } else if (m.weighs) {
+      p.cable_load = local_axes(situation, id) * model.weight(id);
+    }
+    p.initial_force = 0;
+  }
   return p;
 }
 
@@ -115,6 +126,8 @@ Element MemberFrame::element(MemberId id, const MemberLoading& loading, const St
     effect.bends_in_y = bends(id, false);
     effect.twists = model().plane == Plane::space;
   }
+  effect.reach = state.members[id].reach;
+  effect.slack_resists = state.slack_resists;
   return {properties(id), loading, effect, split};
 }
 
@@ -140,6 +153,15 @@ IndexedVector<MemberId, double> MemberFrame::mean_axial_forces(const AppliedLoad
     if (situation_.present[id]) forces[id] += mean_axial_load(loads.on_member(id));
   }
   return forces;
+}
+
+std::vector<MemberId> MemberFrame::cables() const {
+  std::vector<MemberId> all;
+  for (const MemberId id : model().members.ids()) {
+    const bool hangs = situation_.one_way && model().members[id].kind == MemberKind::cable;
+    if (hangs && situation_.present[id] != 0) all.push_back(id);
+  }
+  return all;
 }
 
 EndMotion MemberFrame::end_motion(MemberId id, const State& state) const {

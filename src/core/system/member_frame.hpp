@@ -34,6 +34,9 @@ class MemberFrame {
   IndexedVector<MemberId, double> mean_axial_forces(const AppliedLoads& loads,
                                                     const State& state) const;
 
+  /// The cables that stand and hang.
+  std::vector<MemberId> cables() const;
+
   /// Motion of a member's two nodes in a state, local axes; what strains it counts from its birth.
   EndMotion end_motion(MemberId id, const State& state) const;
   /// The same counted from the drawn place.

@@ -87,6 +87,7 @@ struct PiecewiseFrame::Parts {
     Vector3d constant_start = Vector3d::Zero(), constant_end = Vector3d::Zero();
     NodeId start, end;  // of the cut model
     bool constant = false;
+    double cable_length = 0;  // without force, of a cable; its loads are per that length, global
   };
   struct Moving {
     std::vector<Pose> nodes;
@@ -130,7 +131,10 @@ struct PiecewiseFrame::Parts {
     const bool bends = p.kind == MemberKind::frame;
     std::vector<double>& x = places[id];
     first_piece[id] = static_cast<int>(pieces.size());
-    if (!bends) {
+    const bool hangs = p.cable_length > 0;
+    if (hangs) {
+      x = {0, p.length};
+    } else if (!bends) {
       x = {0, p.length};
       hand_over(m, handed_to_ends(p, loading, R), scaled_nodal);
       if (stays != nullptr) hand_over(m, handed_to_ends(p, *stays, R), constant_nodal);
@@ -165,6 +169,14 @@ struct PiecewiseFrame::Parts {
       piece.end = end;
       piece.properties = part_of(whole, x[i], x[i + 1]);
       piece.properties.stiffness.joints = part.joints;
+      if (hangs) {
+        piece.cable_length = p.cable_length;
+        const auto per_length = [&](const MemberLoading& l) -> Vector3d {
+          return axes * Vector3d(l.resultant().head<3>()) / p.cable_length;
+        };
+        piece.properties.load_start = per_length(loading);
+        if (stays != nullptr) piece.constant_start = per_length(*stays);
+      }
       if (bends) {
         std::tie(piece.properties.load_start, piece.properties.load_end) =
             along_piece(own, i, axes);
@@ -242,11 +254,50 @@ struct PiecewiseFrame::Parts {
     return p;
   }
 
+  Catenary cable(const Piece& piece, double factor) const {
+    const PieceProperties& p = piece.properties;
+    const Vector3d chord = p.drawn + pose(piece.end).displacement - pose(piece.start).displacement;
+    return {piece.cable_length, p.stiffness.EA, piece.constant_start + factor * p.load_start,
+            chord};
+  }
+
+  PieceResponse cable_response(const Piece& piece) const {
+    const Catenary hung = cable(piece, now.factor);
+    const auto put = [](const Catenary& c) {
+      Vector12d force = Vector12d::Zero();
+      force.head<3>() = -c.start_tension();
+      force.segment<3>(6) = c.end_tension();
+      return force;
+    };
+    PieceResponse r;
+    r.force = put(hung);
+    r.axial = hung.chord_force();
+    Matrix3d k = hung.stiffness();
+    if (k.isZero(0)) {
+      // Slack and without load: the tangent that its own weight would give it leads on.
+      const Vector3d weight = piece.properties.axes * piece.properties.stiffness.cable_load;
+      k = Catenary(piece.cable_length, hung.EA(), weight, hung.chord()).stiffness();
+    }
+    r.stiffness.setZero();
+    for (const int a : {0, 6}) {
+      for (const int b : {0, 6}) r.stiffness.block<3, 3>(a, b) = a == b ? k : Matrix3d(-k);
+    }
+    // What a little more of the scaled load does, the ends held.
+    constexpr double kLittle = 1e-5;
+    r.load.setZero();
+    if (!piece.properties.load_start.isZero(0)) {
+      const double h = kLittle * std::max(1.0, std::abs(now.factor));
+      r.load = (put(cable(piece, now.factor - h)) - put(cable(piece, now.factor + h))) / (2 * h);
+    }
+    return r;
+  }
+
   /// The response with force less all loads in `force`, and the scaled load alone in `load`.
   PieceResponse response(std::size_t i) const {
     const Piece& piece = pieces[i];
     const Pose &a = pose(piece.start), &b = pose(piece.end);
     const ReleaseMotion& z = now.releases[i];
+    if (piece.cable_length > 0) return cable_response(piece);
     if (!piece.constant) {
       PieceResponse r = respond(piece.properties, a, b, z, now.factor);
       r.force -= now.factor * r.load;
@@ -439,6 +490,18 @@ double PiecewiseFrame::motion() const {
   return largest;
 }
 
+bool PiecewiseFrame::has_sharp_bends() const {
+  return std::any_of(parts_->pieces.begin(), parts_->pieces.end(),
+                     [](const Parts::Piece& p) { return p.cable_length > 0; });
+}
+
+bool PiecewiseFrame::is_loose() const {
+  const Parts& p = *parts_;
+  return std::any_of(p.pieces.begin(), p.pieces.end(), [&p](const Parts::Piece& piece) {
+    return piece.cable_length > 0 && p.cable(piece, p.now.factor).start_tension().isZero(0);
+  });
+}
+
 State PiecewiseFrame::node_state() const {
   const Parts& p = *parts_;
   State state = state_at_rest(p.drawn.situation());
@@ -449,7 +512,9 @@ State PiecewiseFrame::node_state() const {
   }
   state.poses = poses();
   for (const MemberId id : p.drawn.model().members.ids()) {
-    if (p.first_piece[id] < 0 || one_way_sign(p.drawn.model().members[id].kind) == 0) continue;
+    const MemberKind kind = p.drawn.model().members[id].kind;
+    const bool one_way = one_way_sign(kind) != 0 || kind == MemberKind::cable;
+    if (p.first_piece[id] < 0 || !one_way) continue;
     if (p.response(static_cast<std::size_t>(p.first_piece[id])).axial == 0) {
       state.members[id].activity = Activity::idle;
     }
@@ -544,6 +609,11 @@ MemberLine line_from_poses(const MemberFrame& drawn, MemberId id, const MemberPo
           sample(piece, poses.poses[i], poses.poses[i + 1], 1, poses.x[i])));
     }
     return line;
+  }
+  if (p.cable_length > 0) {
+    const Vector3d start = axes.conjugate() * poses.poses.front().displacement;
+    const Vector3d end = axes.conjugate() * poses.poses.back().displacement;
+    return hanging_line(hanging(p, loading, end - start), start, p.length);
   }
   // N alone: its mean from the elongation, and what the loads along the chord add and take.
   const Pose &a = poses.poses.front(), &b = poses.poses.back();

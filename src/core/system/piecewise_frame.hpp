@@ -23,6 +23,8 @@ class PiecewiseFrame : public PathProblem {
   void restore(const std::shared_ptr<const void>& state) override;
   const VectorXd& scale() const override;
   double motion() const override;
+  bool has_sharp_bends() const override;  ///< where cables hang
+  bool is_loose() const override;         ///< where a cable is slack without load
 
   /// What the engineer's nodes and members do in the present state.
   State node_state() const;

@@ -1,0 +1,55 @@
+#include "core/element/cut_cables.hpp"
+
+#include <fmt/format.h>
+
+#include "core/element/catenary.hpp"
+
+namespace ulterix {
+
+namespace {
+
+double stiffness_along(const Model& model, const Member& m) {
+  const Section& section = model.sections[m.section];
+  return model.materials[m.material].E * section.properties.A * section.stiffness.A;
+}
+
+void find_weights(Model& model) {
+  for (const LoadCase& c : model.cases) {
+    for (const SelfWeight& w : c.self_weight) {
+      if (w.factor != 0) model.members[w.member].weighs = true;
+    }
+  }
+}
+
+}  // namespace
+
+std::vector<CableTrouble> cut_cables(Model& model) {
+  std::vector<CableTrouble> troubles;
+  if (!model.has_cables()) return troubles;
+  find_weights(model);
+  for (const MemberId id : model.members.ids()) {
+    Member& m = model.members[id];
+    if (m.kind != MemberKind::cable) continue;
+    const Vector3d chord = model.nodes[m.end].position - model.nodes[m.start].position;
+    const Vector3d load = m.weighs ? model.weight(id) : Vector3d::Zero();
+    const double EA = stiffness_along(model, m);
+    if (m.preload > 0 && m.cut_length == 0) {
+      const auto length = length_for_force(m.preload, EA, load, chord);
+      if (length) {
+        m.cut_length = *length;
+      } else {
+        troubles.push_back({id,
+                            "its own weight makes a larger force along the chord than this "
+                            "preload, whatever its length: give a cut_length"});
+      }
+      continue;
+    }
+    if (m.cut_length == 0) m.cut_length = chord.norm() + m.slack;
+    const Catenary cable(m.cut_length, EA, load, chord);
+    m.preload = cable.chord_force();
+    if (!cable.found()) troubles.push_back({id, "its shape at the drawn ends was not found"});
+  }
+  return troubles;
+}
+
+}  // namespace ulterix
