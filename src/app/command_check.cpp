@@ -35,6 +35,7 @@ class Inventory {
     combinations();
     supports();
     hinges();
+    stages();
   }
 
  private:
@@ -154,6 +155,49 @@ class Inventory {
       fmt::print("{}\n", words);
     }
     fmt::print("\n");
+  }
+
+  /// What arrives and goes in each stage, and what all loads so far come to.
+  void stages() const {
+    for (const AnalysisSpec& spec : model_.analyses) {
+      if (spec.kind() != AnalysisKind::staged || spec.staged().at_once) continue;
+      fmt::print("{}\n", wrapped(fmt::format("  stages of {}", spec.name), width_, 4));
+      TextTable table({Align::left, Align::left, Align::right, Align::left});
+      Situation situation(model_);
+      for (char& p : situation.present) p = 0;
+      for (char& s : situation.standing) s = 0;
+      for (std::size_t k = 0; k < spec.staged().stages.size(); ++k) {
+        const Stage& stage = spec.staged().stages[k];
+        for (const MemberId id : stage.struck) situation.present[id] = 0;
+        for (const MemberId id : stage.erected) {
+          situation.present[id] = 1;
+          situation.standing[model_.members[id].start] = 1;
+          situation.standing[model_.members[id].end] = 1;
+        }
+        const double down = -AppliedLoads(situation, spec.loads[k]).total_force()[model_.vertical];
+        std::string changes;
+        const auto add = [&changes](const std::string& what) {
+          changes += (changes.empty() ? "" : "; ") + what;
+        };
+        if (!stage.erected.empty()) add("erects " + names_of(stage.erected));
+        if (!stage.struck.empty()) add("strikes " + names_of(stage.struck));
+        if (!stage.supports.empty()) add(fmt::format("{} supports", stage.supports.size()));
+        if (!stage.freed.empty()) add(fmt::format("frees {} directions", stage.freed.size()));
+        if (!stage.ground.empty()) add("the ground moves");
+        table.add(
+            {stage.name, stage.bent ? "p-delta" : "first-order",
+             fmt::format("{} {}", in_units(units_, Quantity::force, down), label(Quantity::force)),
+             changes});
+      }
+      fmt::print("{}\n", table.print(4));
+    }
+  }
+
+  std::string names_of(const std::vector<MemberId>& members) const {
+    constexpr std::size_t kMost = 6;
+    std::vector<std::string> names;
+    for (const MemberId id : members) names.push_back(model_.members[id].name);
+    return listed(names, kMost);
   }
 
   /// "fixed", "pinned", or the directions held, sprung or settled.

@@ -8,6 +8,7 @@
 #include <sstream>
 
 #include "app/digest_modes.hpp"
+#include "app/digest_stages.hpp"
 #include "app/digest_steps.hpp"
 #include "app/digest_storeys.hpp"
 #include "app/text.hpp"
@@ -84,6 +85,7 @@ class Digest {
     if (full_) differs_most();
     text_ += one_way_digest(result_, units_, width_, full_);
     text_ += path_digest(result_, units_, width_, full_);
+    text_ += stages_digest(result_, units_, width_, full_);
     text_ += buckling_digest(result_, units_, width_, full_);
     text_ += modal_digest(result_, units_, width_, full_);
     governing();
@@ -554,7 +556,7 @@ class Digest {
       double value = 0, x = 0, part = 0;
     } worst;
     for (std::size_t i = 0; i < result_.steps.size(); ++i) {
-      if (result_.extremes[i].empty()) continue;
+      if (result_.extremes[i].empty() || result_.steps[i].at_once) continue;
       for (const MemberId id : model_.members.ids()) {
         const double L = model_.length(id);
         for (const int c : {kDy, kDz}) {
@@ -583,7 +585,7 @@ class Digest {
     double worst = 0;
     std::string words;
     for (std::size_t i = 0; i < result_.steps.size(); ++i) {
-      if (result_.extremes[i].empty()) continue;
+      if (result_.extremes[i].empty() || result_.steps[i].at_once) continue;
       for (const MemberId id : model_.members.ids()) {
         const Member& m = model_.members[id];
         const double N = -result_.extremes[i][id][kN].min, L = model_.length(id);
@@ -616,6 +618,7 @@ class Digest {
     const StiffnessRow* softest = nullptr;
     std::string loads;
     for (std::size_t i = 0; i < result_.steps.size(); ++i) {
+      if (result_.steps[i].kind == AnalysisKind::staged) continue;
       for (const StiffnessRow& row : result_.stiffness[i]) {
         if (row.displacement == 0 || row.stiffness() <= 0) continue;
         if (softest != nullptr && softest->stiffness() <= row.stiffness()) continue;

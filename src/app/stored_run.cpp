@@ -68,7 +68,8 @@ StoredRun::StoredRun(const Results& results, const std::vector<std::string>& ana
   }
   read_reactions(results, filters);
   if (model().has_one_way()) read_states(results, filters);
-  place_on_frames(read_coordinates(results));
+  const std::vector<Birthplace> births = read_births(results, analyses);
+  place_on_frames(read_coordinates(results), births);
   if (wanted.empty()) {
     read_motion(results, filters);
     read_axial(results, filters);
@@ -112,11 +113,12 @@ void StoredRun::read_steps(const Results& results, const std::vector<Results::Fi
     step.outcome.reason = text_in(row[6]);
     step.has_state = is_number(row[4]);
     const AnalysisSpec* spec = find_analysis(model(), step.analysis);
-    auto loads = find_loads(model(), text_in(row[1]));
-    // Loads of an analysis alone: { G = 1, Q = 1.5 } that grow.
+    std::optional<LoadSet> loads;
+    // Loads of an analysis alone: { G = 1, Q = 1.5 } that grow, or those of a stage.
     for (std::size_t i = 0; spec != nullptr && !loads && i < spec->loads.size(); ++i) {
       if (spec->loads[i].name == text_in(row[1])) loads = spec->loads[i];
     }
+    if (!loads) loads = find_loads(model(), text_in(row[1]));
     if (!step.has_state || !loads) continue;
     step.loads = *loads;
     step.state = State(model());
@@ -124,6 +126,14 @@ void StoredRun::read_steps(const Results& results, const std::vector<Results::Fi
     if (!(std::abs(step.state.lambda) <= kMostFactor)) results.damaged();
     if (spec != nullptr && step.analysis != kBaseline) {
       step.kind = spec->kind();
+    }
+    if (step.kind == AnalysisKind::staged) {
+      const auto& stages = spec->staged().stages;
+      if (step.number < 1 || static_cast<std::size_t>(step.number) > stages.size()) {
+        results.damaged();
+      }
+      step.at_once = spec->staged().at_once;
+      step.state.geometric = stages[static_cast<std::size_t>(step.number) - 1].bent;
     }
     if (step.kind == AnalysisKind::p_delta) {
       const PDeltaKeys& keys = spec->p_delta();
@@ -234,10 +244,59 @@ StoredRun::Offsets StoredRun::read_coordinates(const Results& results) {
   return all;
 }
 
-void StoredRun::place_on_frames(const Offsets& offsets) {
+std::vector<StoredRun::Birthplace> StoredRun::read_births(
+    const Results& results, const std::vector<std::string>& analyses) const {
+  std::vector<Birthplace> all;
+  const bool staged =
+      std::any_of(model().analyses.begin(), model().analyses.end(),
+                  [](const AnalysisSpec& a) { return a.kind() == AnalysisKind::staged; });
+  if (!staged) return all;
+  const ByName<MemberId> member(results, model().members);
+  std::vector<Results::Filter> filters;
+  if (!analyses.empty()) filters.push_back({"analysis", "analysis", analyses});
+  for (const auto& row : results.table("births", filters).rows) {
+    Birthplace born;
+    born.analysis = text_in(row[0]);
+    born.stage = static_cast<int>(number_in(row[2]));
+    born.member = member(row[3]);
+    born.at_start = text_in(row[4]) == "start";
+    const Vector6d u = six(row, 5, units(), Quantity::displacement, Quantity::rotation);
+    born.motion = {u.head<3>(), u.tail<3>()};
+    all.push_back(born);
+  }
+  return all;
+}
+
+/// What stands in a stage, and where it was built in.
+void StoredRun::build(const Step& step, const std::vector<Birthplace>& births,
+                      Situation& situation) const {
+  for (char& p : situation.present) p = 0;
+  for (char& s : situation.standing) s = 0;
+  const auto& stages = find_analysis(model(), step.analysis)->staged().stages;
+  for (int k = 0; k < step.number; ++k) {
+    const Stage& stage = stages[static_cast<std::size_t>(k)];
+    for (const MemberId id : stage.struck) situation.present[id] = 0;
+    for (const MemberId id : stage.erected) situation.present[id] = 1;
+  }
+  for (const MemberId id : model().members.ids()) {
+    if (situation.present[id] == 0) continue;
+    const Member& m = model().members[id];
+    situation.standing[m.start] = situation.standing[m.end] = 1;
+  }
+  for (const Birthplace& born : births) {
+    if (born.analysis != step.analysis || born.stage > step.number) continue;
+    if (situation.present[born.member] == 0) continue;
+    if (situation.birth(born.member) == nullptr) situation.bear(born.member, State(model()));
+    Birth& own = *situation.births[born.member];
+    (born.at_start ? own.start : own.end) = born.motion;
+  }
+}
+
+void StoredRun::place_on_frames(const Offsets& offsets, const std::vector<Birthplace>& births) {
   for (Step& step : steps_) {
     for (const Step& before : steps_) {
-      if (&before == &step || step.frame) break;
+      if (&before == &step || step.frame || step.kind == AnalysisKind::staged) break;
+      if (before.kind == AnalysisKind::staged) continue;
       const Situation& its = before.frame->situation();
       bool same = its.one_way == step.state.one_way && !offsets.contains(&step) &&
                   !offsets.contains(&before);
@@ -255,6 +314,7 @@ void StoredRun::place_on_frames(const Offsets& offsets) {
     for (const MemberId id : model().members.ids()) {
       situation.idle[id] = step.state.members[id].activity == Activity::idle ? 1 : 0;
     }
+    if (step.kind == AnalysisKind::staged) build(step, births, situation);
     step.frame = std::make_shared<MemberFrame>(situation);
   }
 }

@@ -14,4 +14,9 @@ std::optional<LoadSet> read_constant_and_scaled(Reading& r, const Value& t, cons
 void read_large_displacement_keys(Reading& r, const Value& t, const std::string& who,
                                   AnalysisSpec& spec);
 
+void read_staged_keys(Reading& r, const Value& t, Location at, const std::string& who,
+                      AnalysisSpec& spec);
+/// The same stages at once each: what a staged analysis is set beside.
+AnalysisSpec at_once(const AnalysisSpec& staged);
+
 }  // namespace ulterix

@@ -193,7 +193,7 @@ constexpr std::array kKeys = {
     Key{"until", "z", Q::number, "", "per cent of the mass along z", true},
 
     Key{"analysis", "kind", Q::number, "",
-        "first-order, p-delta, buckling, modal or large-displacement", true},
+        "first-order, p-delta, buckling, modal, large-displacement or staged", true},
     Key{"analysis", "loads", Q::number, "all combinations", "cases and combinations, patterns too",
         true},
     Key{"analysis", "split", Q::number, "auto",
@@ -222,8 +222,8 @@ constexpr std::array kKeys = {
     Key{"analysis", "try_restraints", Q::number, "0",
         "buckling and modal: so many of the best restraints are re-analysed", true},
     Key{"analysis", "until", Q::number, "", "modal: { x = 90 }, as many modes as reach it", true},
-    Key{"analysis", "after", Q::number, "", "modal: \"ANALYSIS:LOADS\", about that P-Delta state",
-        true},
+    Key{"analysis", "after", Q::number, "",
+        "modal: \"ANALYSIS:LOADS\", about that P-Delta state, or \"ANALYSIS:STAGE\"", true},
     Key{"analysis", "axial_from", Q::number, "each its own",
         "p-delta: the loads whose axial forces act on the bent shape", true},
     Key{"analysis", "control", Q::number, "auto",
@@ -242,6 +242,31 @@ constexpr std::array kKeys = {
         "}",
         true},
 
+    Key{"analysis", "stages", Q::number, "", "staged: a list of stages, or { by = \"levels\" }",
+        true},
+    Key{"analysis", "brings", Q::number, "",
+        "staged: { CASE = factor } that members and nodes bring along when they are erected", true},
+    Key{"analysis", "theory", Q::number, "first-order", "staged: first-order or p-delta", true},
+    Key{"analysis", "position", Q::number, "displaced",
+        "staged: new members fit between the displaced nodes, or the drawn ones", true},
+    Key{"analysis", "creep", Q::number, "", "staged: concrete that creeps and shrinks", false},
+
+    Key{"stages", "by", Q::number, "", "levels: one stage a level", true},
+
+    Key{"stage", "name", Q::number, "its number", "of the stage", true},
+    Key{"stage", "erect", Q::number, "", "members that arrive", true},
+    Key{"stage", "strike", Q::number, "", "members that go", true},
+    Key{"stage", "support", Q::number, "", "supports that arrive, as in [supports]", true},
+    Key{"stage", "free", Q::number, "", "nodes, or { NODE = [\"uz\"] }: supports that go", true},
+    Key{"stage", "settle", Q::number, "", "{ NODE = { uz = \"-8 mm\" } }, beside what was before",
+        true},
+    Key{"stage", "brings", Q::number, "that of the analysis", "in this stage", true},
+    Key{"stage", "add", Q::number, "", "{ CASE = factor } on everything that stands", true},
+    Key{"stage", "take_off", Q::number, "", "{ CASE = factor } off everything that stands", true},
+    Key{"stage", "theory", Q::number, "that of the analysis", "from this stage on", true},
+    Key{"stage", "position", Q::number, "that of the analysis", "of new members", true},
+    Key{"stage", "days", Q::number, "", "from the stage before", false},
+
     Key{"stop", "limit", Q::number, "false", "at the first limit point", true},
     Key{"stop", "factor", Q::number, "", "at this factor on the loads", true},
     Key{"stop", "steps", Q::number, "2000", "after so many", true},
@@ -258,8 +283,7 @@ constexpr std::array kKeys = {
 };
 
 /// Keys of analyses that are not built yet, refused by name whatever the kind.
-constexpr std::array<std::string_view, 7> kLaterAnalysisKeys = {
-    "history", "stages", "brings", "theory", "position", "design", "notional"};
+constexpr std::array<std::string_view, 3> kLaterAnalysisKeys = {"history", "design", "notional"};
 
 const Key kLaterKey{"analysis", "", Q::number, "", "", false};
 
@@ -268,7 +292,11 @@ struct KindsOfKey {
   std::string_view key;
   std::vector<std::string_view> kinds;
 };
-const std::array<KindsOfKey, 20> kKindsOfKeys = {{{"iterate", {"first-order"}},
+const std::array<KindsOfKey, 24> kKindsOfKeys = {{{"stages", {"staged"}},
+                                                  {"brings", {"staged"}},
+                                                  {"theory", {"staged"}},
+                                                  {"position", {"staged"}},
+                                                  {"iterate", {"first-order"}},
                                                   {"events", {"first-order", "p-delta"}},
                                                   {"split", {"p-delta"}},
                                                   {"iterations", {"p-delta"}},

@@ -13,7 +13,7 @@ namespace ulterix {
 
 namespace {
 
-constexpr std::array<std::string_view, 2> kLaterKinds = {"staged", "direct-analysis"};
+constexpr std::array<std::string_view, 1> kLaterKinds = {"direct-analysis"};
 
 /// Cases and combinations by name, in the order: combinations, then cases.
 std::vector<LoadSet> known_loads(const Model& model) {
@@ -161,12 +161,14 @@ void read_after(Reading& r, const Value& v, const std::string& who, ModalKeys& k
   const auto colon = text->find(':');
   std::vector<std::string> states;
   for (const AnalysisSpec& a : r.model.analyses) {
-    if (a.kind() != AnalysisKind::p_delta) continue;
+    if (a.kind() != AnalysisKind::p_delta && a.kind() != AnalysisKind::staged) continue;
     for (const LoadSet& l : a.loads) states.push_back(a.name + ":" + l.name);
   }
   if (std::find(states.begin(), states.end(), *text) == states.end()) {
-    return r.complain(v.at, "{}: no P-Delta state \"{}\" (ANALYSIS:LOADS, of an analysis above){}",
-                      who, *text, did_you_mean(*text, states));
+    return r.complain(
+        v.at,
+        "{}: no state \"{}\" of P-Delta (ANALYSIS:LOADS) or of a stage (ANALYSIS:STAGE) above{}",
+        who, *text, did_you_mean(*text, states));
   }
   keys.after_analysis = text->substr(0, colon);
   keys.after_loads = text->substr(colon + 1);
@@ -286,6 +288,10 @@ void read_analysis(Reading& r, const Entry& entry) {
       break;
     case AnalysisKind::large_displacement:
       read_large_displacement_keys(r, t, who, spec);
+      break;
+    case AnalysisKind::staged:
+      read_staged_keys(r, t, entry.at, who, spec);
+      r.model.analyses.push_back(at_once(spec));
       break;
   }
   r.model.analyses.push_back(spec);

@@ -416,6 +416,8 @@ Group read_group(Reading& r, const Entry& entry, const std::string& who) {
 
 using Directions = std::array<SupportDirection, 6>;
 
+}  // namespace
+
 int support_direction(Reading& r, const std::string& key, Location at, const std::string& who) {
   const auto found = std::find(kDisplacementNames.begin(), kDisplacementNames.end(), key);
   if (found != kDisplacementNames.end())
@@ -425,6 +427,8 @@ int support_direction(Reading& r, const std::string& key, Location at, const std
   r.complain(at, "{}: a support holds ux..rz, not \"{}\"{}", who, key, did_you_mean(key, names));
   return -1;
 }
+
+namespace {
 
 void read_support_word(Reading& r, const Value& value, const std::string& who, Directions& d) {
   const bool fixed = value.text == "fixed";
@@ -492,20 +496,7 @@ void read_support_direction(Reading& r, const Entry& entry, const std::string& w
 
 void read_support(Reading& r, const Entry& entry, std::map<NodeId, int>& lines) {
   const std::string who = "support " + entry.key;
-  Directions directions;
-  if (entry.value.is_text()) {
-    read_support_word(r, entry.value, who, directions);
-  } else if (entry.value.is_array()) {
-    for (const auto& [name, at] : r.selection_texts(entry.value, who)) {
-      const int i = support_direction(r, name, at, who);
-      if (i >= 0) directions[i].stiffness = kRigid;
-    }
-  } else if (r.is_table(entry.value, who)) {
-    for (const Entry& e : entry.value.entries) {
-      if (e.key != "settle") read_support_direction(r, e, who, directions);
-    }
-    if (const Value* settle = entry.value.find("settle")) read_settle(r, *settle, who, directions);
-  }
+  const Directions directions = read_support_directions(r, entry.value, who);
   for (const NodeId id : r.select_nodes(entry.key, entry.at, who)) {
     const auto [earlier, fresh] = lines.emplace(id, entry.at.line);
     if (!fresh) {
@@ -518,6 +509,24 @@ void read_support(Reading& r, const Entry& entry, std::map<NodeId, int>& lines) 
 }
 
 }  // namespace
+
+Directions read_support_directions(Reading& r, const Value& value, const std::string& who) {
+  Directions directions;
+  if (value.is_text()) {
+    read_support_word(r, value, who, directions);
+  } else if (value.is_array()) {
+    for (const auto& [name, at] : r.selection_texts(value, who)) {
+      const int i = support_direction(r, name, at, who);
+      if (i >= 0) directions[i].stiffness = kRigid;
+    }
+  } else if (r.is_table(value, who)) {
+    for (const Entry& e : value.entries) {
+      if (e.key != "settle") read_support_direction(r, e, who, directions);
+    }
+    if (const Value* settle = value.find("settle")) read_settle(r, *settle, who, directions);
+  }
+  return directions;
+}
 
 void read_nodes(Reading& r, const Value& table) {
   if (!r.is_table(table, "nodes")) return;

@@ -87,6 +87,11 @@ void read_members(Reading& r, const Value& table, const Value* defaults);
 void read_groups(Reading& r, const Value& table);
 void read_levels(Reading& r, const Value& table);
 void read_supports(Reading& r, const Value& table);
+/// "fixed", "pinned", a list of directions, or a table of them.
+std::array<SupportDirection, 6> read_support_directions(Reading& r, const Value& value,
+                                                        const std::string& who);
+/// ux..rz as 0..5; complains and returns -1 for another word.
+int support_direction(Reading& r, const std::string& key, Location at, const std::string& who);
 void read_loads(Reading& r, const Value& table);
 void read_combinations(Reading& r, const Value& table);
 void read_watches(Reading& r, const Value& table);

@@ -117,6 +117,7 @@ class RecoveredRows {
 
 void write_recovered(const Recovery& recovery, MemberId member, const UnitSystem& units,
                      const TableSpec& table, TableSink& sink) {
+  if (!stands_in(recovery.step(), member)) return;
   RecoveredRows rows(recovery, member, units, sink);
   if (table.name == "member_forces") {
     rows.forces();

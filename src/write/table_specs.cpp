@@ -222,6 +222,27 @@ std::vector<TableSpec> make_specs() {
         real_column("thrust", Q::force, "horizontal part at the start"),
         real_column("parabola", Q::force, "hand check of N: load across times span²/(8 sag)"),
         real_column("frequency", Q::number, "Hz, lowest as a taut string: sqrt(N/m)/(2 span)")}});
+  specs.push_back(
+      {"stages",
+       "stages of an erection: what stands, what acts, how far it is from buckling",
+       {text_column("stage", ""), text_column("theory", ""),
+        integer_column("members", "that stand"),
+        real_column("down", Q::force, "all loads so far, down positive"),
+        text_column("verdict", ""),
+        real_column("factor", Q::number, "lowest buckling factor on the state's axial forces"),
+        real_column("frequency", Q::number, "Hz, lowest about the state")}});
+  specs.push_back(
+      {"camber",
+       "how high nodes are to be set, and how much longer columns are to be cut, so that all ends "
+       "as drawn after the last stage",
+       {text_column("item", "node or column"), text_column("stage", "in which it arrives"),
+        real_column("set_higher", Q::displacement, "of a node, above its drawn place"),
+        real_column("cut_longer", Q::displacement, "of a column, than drawn")}});
+  TableSpec births{"births",
+                   "staged: where the ends of a member were when it was built in without force",
+                   {text_column("member", ""), text_column("at", "start, end")}};
+  add_six(births.columns, kDisplacementNames, Q::displacement, Q::rotation, "from the drawn place");
+  specs.push_back(std::move(births));
   specs.push_back({"convergence",
                    "the iterations on axial forces",
                    {integer_column("round", ""),

@@ -7,6 +7,7 @@
 #include <map>
 
 #include "core/results/cables.hpp"
+#include "core/results/camber.hpp"
 #include "write/mode_rows.hpp"
 #include "write/row_writer.hpp"
 
@@ -43,6 +44,7 @@ class StateRows : public RowWriter {
       largest = {std::max(largest.linear, 1e-3 * size * largest.angular),
                  std::max(largest.angular, size > 0 ? 1e-3 * largest.linear / size : 0)};
       for (const NodeId n : model_.nodes.ids()) {
+        if (!stands_in(step, n)) continue;
         lead(step);
         sink_.text(model_.nodes[n].name);
         six(step.state.nodes[n].vector(), largest);
@@ -54,12 +56,76 @@ class StateRows : public RowWriter {
   void reactions() {
     for (const Step& step : result_.steps) {
       if (!step.has_state) continue;
-      for (const Support& s : model_.supports) {
+      for (const Support& s : supports_of(step)) {
         lead(step);
         sink_.text(model_.nodes[s.node].name);
         six(step.reactions[s.node], Largest::of_forces(step, model_.size()));
         sink_.end_row();
       }
+    }
+  }
+
+  /// The supports of a step, a node once.
+  std::vector<Support> supports_of(const Step& step) const {
+    if (step.kind != AnalysisKind::staged || !step.frame) return model_.supports;
+    std::vector<Support> own;
+    for (const Support& s : step.frame->situation().supports) {
+      const bool known =
+          std::any_of(own.begin(), own.end(), [&s](const Support& o) { return o.node == s.node; });
+      if (!known) own.push_back(s);
+    }
+    return own;
+  }
+
+  void births() {
+    for (const Step& step : result_.steps) {
+      if (step.kind != AnalysisKind::staged || !step.frame) continue;
+      const auto spec =
+          std::find_if(model_.analyses.begin(), model_.analyses.end(),
+                       [&](const AnalysisSpec& a) { return a.name == step.analysis; });
+      const auto& stages = spec->staged().stages;
+      for (const MemberId id : stages[static_cast<std::size_t>(step.number) - 1].erected) {
+        const Birth* birth = step.frame->situation().birth(id);
+        if (birth == nullptr) continue;
+        for (const bool start : {true, false}) {
+          lead(step);
+          sink_.text(model_.members[id].name);
+          sink_.text(start ? "start" : "end");
+          six((start ? birth->start : birth->end).vector());
+          sink_.end_row();
+        }
+      }
+    }
+  }
+
+  void stages() {
+    for (const Step& step : result_.steps) {
+      if (step.kind != AnalysisKind::staged || step.at_once) continue;
+      const bool known = step.frame != nullptr;
+      int standing = 0;
+      for (const MemberId id : model_.members.ids()) standing += stands_in(step, id) ? 1 : 0;
+      lead(step);
+      sink_.text(step.label);
+      sink_.text(step.state.geometric ? "p-delta" : "first-order");
+      sink_.integer(known ? standing : 0);
+      sink_.real(step.has_state ? std::optional(-step.equilibrium.loads[model_.vertical])
+                                : std::nullopt);
+      sink_.text(word_of(kVerdicts, step.outcome.verdict));
+      sink_.real(step.reserve);
+      sink_.real(step.lowest_omega ? std::optional(*step.lowest_omega / (2 * M_PI)) : std::nullopt);
+      sink_.end_row();
+    }
+  }
+
+  void camber() {
+    for (const CamberRow& row : find_camber(result_.steps)) {
+      lead(*row.last);
+      sink_.text(row.member.valid() ? model_.members[row.member].name
+                                    : model_.nodes[row.node].name);
+      sink_.text(row.label);
+      sink_.real(row.node.valid() ? std::optional(row.amount) : std::nullopt);
+      sink_.real(row.member.valid() ? std::optional(row.amount) : std::nullopt);
+      sink_.end_row();
     }
   }
 
@@ -70,7 +136,8 @@ class StateRows : public RowWriter {
       if (step.has_state) recovery.emplace(step);
       for (const MemberId id : model_.members.ids()) {
         const bool cable = model_.members[id].kind == MemberKind::cable;
-        if (one_way_sign(model_.members[id].kind) == 0 && !cable) continue;
+        if ((one_way_sign(model_.members[id].kind) == 0 && !cable) || !stands_in(step, id))
+          continue;
         const bool idle = step.state.members[id].activity == Activity::idle;
         const auto hung = cable && recovery ? cable_values(*recovery, id) : std::nullopt;
         lead(step);
@@ -219,6 +286,7 @@ class StateRows : public RowWriter {
     for (const Step& step : result_.steps) {
       if (!step.has_state || !step.state.geometric) continue;
       for (const MemberId id : model_.members.ids()) {
+        if (!stands_in(step, id)) continue;
         lead(step);
         sink_.text(model_.members[id].name);
         sink_.real(step.state.members[id].axial_start);
@@ -366,6 +434,9 @@ void write_table(const RunResult& result, const UnitSystem& units, const TableSp
       {"reactions", part(&StateRows::reactions)},
       {"states", part(&StateRows::states)},
       {"cables", part(&StateRows::cables)},
+      {"births", part(&StateRows::births)},
+      {"stages", part(&StateRows::stages)},
+      {"camber", part(&StateRows::camber)},
       {"convergence", part(&StateRows::convergence)},
       {"comparison", part(&StateRows::comparison)},
       {"storeys", part(&StateRows::storeys)},

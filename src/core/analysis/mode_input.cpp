@@ -62,6 +62,13 @@ std::vector<AxialPiece> merged(const std::vector<AxialPiece>& pieces) {
   return result;
 }
 
+/// Members that do not stand keep their numbers and are nothing.
+std::vector<ModeSpan> absent(double L) {
+  ModeSpan span;
+  span.to = L;
+  return {span};
+}
+
 std::vector<AxialPiece> along(const Recovery& state, MemberId id) {
   const State& acting = state.step().state;
   const double L = state.frame().model().length(id);
@@ -186,7 +193,10 @@ ModeProblem::Input buckling_input(const ElasticFrame& frame, const AxialForces* 
     const MemberId id(i);
     ModeMember& m = input.members[id];
     fill(*frame.system, id, m);
-    m.spans = spans_between(m.properties.length, {}, stays ? &(*stays)[id] : nullptr, &grows[id]);
+    m.spans =
+        frame.system->situation().present[id] != 0
+            ? spans_between(m.properties.length, {}, stays ? &(*stays)[id] : nullptr, &grows[id])
+            : absent(m.properties.length);
   });
   return input;
 }
@@ -199,6 +209,10 @@ ModeProblem::Input vibration_input(const ElasticFrame& frame, const AxialForces*
     const MemberId id(i);
     ModeMember& m = input.members[id];
     fill(system, id, m);
+    if (system.situation().present[id] == 0) {
+      m.spans = absent(m.properties.length);
+      return;
+    }
     // Mass at the joints alone asks for no cuts, but its shares come from where it is.
     // The tangent of a cable that hangs holds its tension already.
     const bool acts = state != nullptr && m.properties.cable_length == 0;

@@ -13,6 +13,7 @@
 #include "core/analysis/modal.hpp"
 #include "core/analysis/p_delta.hpp"
 #include "core/analysis/restraints.hpp"
+#include "core/analysis/staged.hpp"
 #include "core/analysis/start_shape.hpp"
 #include "core/system/mechanism_words.hpp"
 
@@ -30,6 +31,9 @@ std::vector<std::string> with_what_they_need(const Model& model, std::vector<std
     for (const AnalysisSpec& spec : model.analyses) {
       if (spec.name != only[i]) continue;
       std::string needed;
+      if (spec.kind() == AnalysisKind::staged && !spec.staged().at_once) {
+        needed = at_once_name(spec.name);
+      }
       if (spec.kind() == AnalysisKind::modal) needed = spec.modal().after_analysis;
       if (spec.kind() == AnalysisKind::large_displacement) {
         const auto& shape = spec.large_displacement().start_shape;
@@ -45,7 +49,8 @@ std::vector<std::string> with_what_they_need(const Model& model, std::vector<std
 std::vector<LoadSet> loads_in_use(const Model& model, const std::vector<std::string>& only) {
   std::vector<LoadSet> all;
   for (const AnalysisSpec& spec : model.analyses) {
-    if (!wanted(only, spec.name)) continue;
+    // What acts in a stage acts on the frame of that stage.
+    if (!wanted(only, spec.name) || spec.kind() == AnalysisKind::staged) continue;
     for (const LoadSet& loads : spec.loads) {
       const bool known = std::any_of(all.begin(), all.end(),
                                      [&](const LoadSet& l) { return l.name == loads.name; });
@@ -69,8 +74,14 @@ void compare(RunResult& result, std::size_t index) {
   const Step& step = result.steps[index];
   if (!step.has_state) return;
   const Recovery own(step);
-  const std::size_t baseline = result.baseline_index(step.loads.name);
   const Step* held = result.own_baseline(step);
+  if (step.kind == AnalysisKind::staged) {
+    if (held == nullptr || !held->has_state) return;
+    result.comparisons[index] =
+        compare_to_first_order(Recovery(*held), own, result.extremes[index], {});
+    return;
+  }
+  const std::size_t baseline = result.baseline_index(step.loads.name);
   const Recovery first(held != nullptr ? *held : result.steps[baseline]);
   result.storeys[index] = find_storeys(first, own);
   if (step.analysis == kBaseline) return;
@@ -114,6 +125,14 @@ std::vector<Step> run_modal(const RunResult& result, const ElasticFrame& frame,
   const ModalKeys& keys = spec.modal();
   if (keys.after_analysis.empty()) return {modal(frame, spec, nullptr, progress)};
   const Step* state = result.find(keys.after_analysis, keys.after_loads);
+  if (state != nullptr && state->has_state && state->state.lambda == 1 &&
+      state->kind == AnalysisKind::staged) {
+    const Situation& situation = state->frame->situation();
+    const ElasticFrame stage =
+        make_elastic_frame(with_holds(situation, spec.holds), {}, &result.frame.system->order());
+    const auto about = frame_about(stage, *state);
+    return {modal(about ? *about : stage, spec, state, progress)};
+  }
   if (state != nullptr && state->has_state && state->state.lambda == 1) {
     if (!state->state.one_way) return {modal(frame, spec, state, progress)};
     const ElasticFrame& left = result.frame_of(*state);
@@ -248,6 +267,7 @@ std::vector<Step> run_large_displacement(const RunResult& result, const ElasticF
 /// One analysis; with holds of its own on a frame and a baseline of its own.
 std::vector<Step> run_one(RunResult& result, const std::vector<Step>& base,
                           const AnalysisSpec& spec, const Progress& progress) {
+  if (spec.kind() == AnalysisKind::staged) return staged(result.frame, spec, progress);
   const bool acts = spec.kind() == AnalysisKind::p_delta || spec.kind() == AnalysisKind::buckling ||
                     (spec.kind() == AnalysisKind::first_order && spec.first_order().iterate);
   const bool one_way = acts && result.model->has_one_way();
@@ -343,6 +363,7 @@ std::vector<std::string> RunResult::analyses() const {
 }
 
 const Step* RunResult::own_baseline(const Step& step) const {
+  if (step.kind == AnalysisKind::staged) return find(at_once_name(step.analysis), step.loads.name);
   const auto own = held.find(step.analysis);
   if (own == held.end()) return nullptr;
   for (const Step& first : own->second.baseline) {

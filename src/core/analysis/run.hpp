@@ -43,7 +43,8 @@ struct RunResult {
   const Step& baseline(const std::string& loads) const;
   std::size_t baseline_index(const std::string& loads) const;
   const Step* find(const std::string& analysis, const std::string& loads) const;
-  /// First-order under the same loads and holds as a step; nullptr: the step has no holds.
+  /// First-order under the same loads and holds as a step, of a stage the same at once; nullptr:
+  /// the step has none of its own.
   const Step* own_baseline(const Step& step) const;
   /// The frame that a step with a state was solved on.
   const ElasticFrame& frame_of(const Step& step) const;

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <array>
 #include <limits>
+#include <memory>
 #include <optional>
 #include <string>
 #include <utility>
@@ -130,6 +131,9 @@ struct LoadSet {
   double notional_x = 0, notional_y = 0;  ///< fraction of the net downward load at each node
   bool combination = false;
   int line = 0;
+  /// Loads that are given one by one, beside those of `terms`: what acts in a stage.
+  std::shared_ptr<const LoadCase> items;
+  double items_factor = 1;
 };
 
 /// Where on a member a place reads: a distance, or the extreme along it.
@@ -230,13 +234,44 @@ struct LargeDisplacementKeys {
   std::optional<StartShape> start_shape;
 };
 
+/// How much further the ground moves under a support, m or rad.
+struct GroundMotion {
+  NodeId node;
+  int direction = 0;
+  double amount = 0;
+};
+
+/// One stage of an erection, in the order in which its parts happen. What acts after it is the set
+/// of loads of the same number in AnalysisSpec::loads, which has its name.
+struct Stage {
+  std::string name;
+  std::vector<MemberId> erected, struck;
+  std::vector<Support> supports;              ///< that arrive, where their nodes are then
+  std::vector<std::pair<NodeId, int>> freed;  ///< directions (0..5)
+  std::vector<GroundMotion> ground;
+  bool drawn =
+      false;          ///< new members fit between drawn places, and are strained to reach the nodes
+  bool bent = false;  ///< P-Delta; else first-order
+  int line = 0;
+};
+
+struct StagedKeys {
+  std::vector<Stage> stages;
+  /// The frame of each stage under all of its loads at once, as if it had never been in stages:
+  /// what the analysis `of` is set beside.
+  bool at_once = false;
+  std::string of;
+};
+
 struct AnalysisSpec {
   std::string name;
   std::vector<LoadSet> loads;
   std::vector<Hold> holds;
   int line = 0;
   /// What the kind is asked, in the order of AnalysisKind.
-  std::variant<FirstOrderKeys, PDeltaKeys, BucklingKeys, ModalKeys, LargeDisplacementKeys> keys;
+  std::variant<FirstOrderKeys, PDeltaKeys, BucklingKeys, ModalKeys, LargeDisplacementKeys,
+               StagedKeys>
+      keys;
 
   AnalysisKind kind() const { return static_cast<AnalysisKind>(keys.index()); }
   const FirstOrderKeys& first_order() const { return std::get<FirstOrderKeys>(keys); }
@@ -246,6 +281,7 @@ struct AnalysisSpec {
   const LargeDisplacementKeys& large_displacement() const {
     return std::get<LargeDisplacementKeys>(keys);
   }
+  const StagedKeys& staged() const { return std::get<StagedKeys>(keys); }
   /// The keys of a kind, to be filled in; those of another kind are given up.
   template <class Keys>
   Keys& become() {
@@ -267,6 +303,9 @@ struct AnalysisSpec {
         break;
       case AnalysisKind::large_displacement:
         become<LargeDisplacementKeys>();
+        break;
+      case AnalysisKind::staged:
+        become<StagedKeys>();
         break;
     }
   }

@@ -72,13 +72,14 @@ enum class LoadAxes { global, local, projected };
 inline constexpr std::array<Word<LoadAxes>, 3> kLoadAxes = {
     {{LoadAxes::global, "global"}, {LoadAxes::local, "local"}, {LoadAxes::projected, "projected"}}};
 
-enum class AnalysisKind { first_order, p_delta, buckling, modal, large_displacement };
-inline constexpr std::array<Word<AnalysisKind>, 5> kAnalysisKinds = {
+enum class AnalysisKind { first_order, p_delta, buckling, modal, large_displacement, staged };
+inline constexpr std::array<Word<AnalysisKind>, 6> kAnalysisKinds = {
     {{AnalysisKind::first_order, "first-order"},
      {AnalysisKind::p_delta, "p-delta"},
      {AnalysisKind::buckling, "buckling"},
      {AnalysisKind::modal, "modal"},
-     {AnalysisKind::large_displacement, "large-displacement"}}};
+     {AnalysisKind::large_displacement, "large-displacement"},
+     {AnalysisKind::staged, "staged"}}};
 
 /// Equilibrium is found on the displaced frame.
 constexpr bool is_second_order(AnalysisKind kind) {

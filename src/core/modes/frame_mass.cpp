@@ -25,9 +25,13 @@ FrameMass::FrameMass(const MemberFrame& frame)
       members_(model_.members.size()) {
   for (const NodalMass& m : model_.mass.nodes) nodal_[m.node] += m.mass;
   for (const auto& [id, factor] : model_.mass.from_loads) add_case(id, factor);
-  for (Vector3d& m : nodal_) m = m.cwiseProduct(kept());
+  for (const NodeId n : model_.nodes.ids()) {
+    nodal_[n] = frame.situation().standing[n] != 0 ? Vector3d(nodal_[n].cwiseProduct(kept()))
+                                                   : Vector3d::Zero();
+  }
   if (!model_.mass.self) return;
   for (const MemberId id : model_.members.ids()) {
+    if (frame.situation().present[id] == 0) continue;
     const Member& m = model_.members[id];
     const double kg_m = model_.spare_length(id) * model_.materials[m.material].density *
                         model_.sections[m.section].properties.A;
@@ -65,6 +69,7 @@ void FrameMass::add_case(CaseId id, double factor) {
              {d.from, d.to, down(d.member, d.at_from, d.axes), down(d.member, d.at_to, d.axes)});
   }
   for (const PointLoad& p : c.points) {
+    if (frame_.situation().present[p.member] == 0) continue;
     const double kg = down(p.member, p.force, p.axes);
     if (kg > 0) members_[p.member].points.push_back({p.x, kg});
   }
@@ -72,6 +77,7 @@ void FrameMass::add_case(CaseId id, double factor) {
 
 /// The downward part of a line load, up to where it changes its sign.
 void FrameMass::add_line(MemberId id, const Stretch& q) {
+  if (frame_.situation().present[id] == 0) return;
   Stretch part = q;
   if (q.start < 0 && q.end > 0) {
     part.from += (q.to - q.from) * q.start / (q.start - q.end);

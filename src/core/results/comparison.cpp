@@ -241,8 +241,11 @@ void clear_rounding(double size, StepExtremes& all) {
 StepExtremes find_extremes(const Recovery& recovery) {
   const Model& model = recovery.frame().model();
   StepExtremes all(model.members.size());
-  for_each_index(model.members.size(),
-                 [&](int i) { all[MemberId(i)] = extremes_of(recovery.line(MemberId(i))); });
+  const Situation& situation = recovery.frame().situation();
+  for_each_index(model.members.size(), [&](int i) {
+    const MemberId id(i);
+    if (situation.present[id] != 0) all[id] = extremes_of(recovery.line(id));
+  });
   clear_rounding(model.size(), all);
   return all;
 }

@@ -35,18 +35,23 @@ class Envelope {
   }
 
   void add(const Step& step, const StepExtremes& extremes) {
-    for (EnvelopeRow& row : rows_) {
+    for (std::size_t i = 0; i < rows_.size(); ++i) {
+      EnvelopeRow& row = rows_[i];
+      const bool there =
+          row.member.valid() ? stands_in(step, row.member) : stands_in(step, row.node);
+      if (!there) continue;
+      const bool first = met_[i] == 0;
+      met_[i] = 1;
       if (row.kind == EnvelopeRow::Kind::internal_force) {
         const Extreme& e = extremes[row.member][row.component];
-        take(row, count_ == 0, e.min, e.x_min, e.max, e.x_max, step.loads.name);
+        take(row, first, e.min, e.x_min, e.max, e.x_max, step.loads.name);
       } else {
         const double value = row.kind == EnvelopeRow::Kind::displacement
                                  ? step.state.nodes[row.node].vector()[row.component]
                                  : step.reactions[row.node][row.component];
-        take(row, count_ == 0, value, 0, value, 0, step.loads.name);
+        take(row, first, value, 0, value, 0, step.loads.name);
       }
     }
-    ++count_;
   }
 
   const std::vector<EnvelopeRow>& rows() const { return rows_; }
@@ -62,6 +67,7 @@ class Envelope {
       row.member = member;
       row.component = i;
       rows_.push_back(row);
+      met_.push_back(0);
     }
   }
 
@@ -74,7 +80,7 @@ class Envelope {
   const Model& model_;
   std::string analysis_;
   std::vector<EnvelopeRow> rows_;
-  int count_ = 0;
+  std::vector<char> met_;  // rows whose node or member stood in some step
 };
 
 }  // namespace
@@ -88,8 +94,10 @@ std::vector<EnvelopeRow> find_envelopes(const Model& model, const std::vector<St
     std::vector<std::size_t> counted;
     for (std::size_t i = 0; i < steps.size(); ++i) {
       const Step& step = steps[i];
+      // Stages are combinations of their own.
+      const bool kind = step.kind == AnalysisKind::staged || step.loads.combination == combinations;
       const bool counts = step.analysis == analysis && step.has_state && step.state.lambda == 1 &&
-                          step.loads.combination == combinations && !extremes[i].empty();
+                          kind && !step.at_once && !extremes[i].empty();
       if (counts) counted.push_back(i);
     }
     if (counted.size() < 2) continue;

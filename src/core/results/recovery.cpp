@@ -27,6 +27,7 @@ double relative(double value, double scale) {
 LoadSet scaled(const LoadSet& set, double lambda) {
   LoadSet result = set;
   for (auto& term : result.terms) term.second *= lambda;
+  result.items_factor *= lambda;
   return result;
 }
 
@@ -149,6 +150,7 @@ std::optional<double> value_at(const Recovery& recovery, const Place& place) {
   if (!step.has_state) return std::nullopt;
   switch (place.kind) {
     case Place::Kind::displacement:
+      if (recovery.frame().situation().standing[place.node] == 0) return std::nullopt;
       return step.state.nodes[place.node].vector()[place.component];
     case Place::Kind::reaction:
       return step.reactions[place.node][place.component];
@@ -159,6 +161,7 @@ std::optional<double> value_at(const Recovery& recovery, const Place& place) {
   }
   std::optional<double> found;
   for (const MemberId id : place.members) {
+    if (recovery.frame().situation().present[id] == 0) continue;
     const MemberLine line = recovery.line(id);
     double value = 0;
     if (place.along == Along::distance) {

@@ -105,12 +105,22 @@ struct Step {
   /// P-Delta: the lowest factor at which its axial forces would buckle the frame, where it was
   /// looked for and something is compressed.
   std::optional<double> reserve;
-  std::vector<PathPoint> path;      ///< large displacement: every equilibrium found, in order
-  int pieces = 0;                   ///< large displacement: of a member that bends
-  std::vector<OneWayEvent> events;  ///< switches of one-way items on the way to the full load
+  bool at_once = false;  ///< staged: what the stages are set beside, as if there had been none
+  std::optional<double> lowest_omega;  ///< staged: of the stage about its state, rad/s
+  std::vector<PathPoint> path;         ///< large displacement: every equilibrium found, in order
+  int pieces = 0;                      ///< large displacement: of a member that bends
+  std::vector<OneWayEvent> events;     ///< switches of one-way items on the way to the full load
   std::shared_ptr<const BucklingResult> buckling;  ///< of a buckling analysis
   std::shared_ptr<const ModalResult> modal;        ///< of a modal analysis
 };
+
+/// What stands in a step; all of the model where its frame is not known.
+inline bool stands_in(const Step& step, MemberId id) {
+  return !step.frame || step.frame->situation().present[id] != 0;
+}
+inline bool stands_in(const Step& step, NodeId id) {
+  return !step.frame || step.frame->situation().standing[id] != 0;
+}
 
 /// Names of the analyses of steps, in order, each once.
 inline std::vector<std::string> analyses_of(const std::vector<Step>& steps) {

@@ -34,8 +34,8 @@ AppliedLoads::AppliedLoads(const Situation& situation, const LoadSet& set)
       set_(set),
       nodal_(situation.model->nodes.size(), Vector6d::Zero()),
       place_(situation.model->members.size()) {
-  for (const auto& [id, factor] : set.terms) {
-    for (const NodalLoad& n : situation.model->cases[id].nodal) {
+  for (const auto& [load_case, factor] : parts()) {
+    for (const NodalLoad& n : load_case->nodal) {
       if (situation.standing[n.node] != 0) nodal_[n.node] += factor * n.force;
     }
   }
@@ -51,6 +51,15 @@ AppliedLoads::AppliedLoads(const Situation& situation, const LoadSet& set,
   build(only);
 }
 
+std::vector<std::pair<const LoadCase*, double>> AppliedLoads::parts() const {
+  std::vector<std::pair<const LoadCase*, double>> all;
+  for (const auto& [id, factor] : set_.terms) {
+    all.emplace_back(&situation_->model->cases[id], factor);
+  }
+  if (set_.items) all.emplace_back(set_.items.get(), set_.items_factor);
+  return all;
+}
+
 void AppliedLoads::build(const std::vector<MemberId>& members) {
   constexpr auto kNone = std::numeric_limits<std::size_t>::max();
   for (std::size_t& place : place_) place = kNone;
@@ -59,9 +68,9 @@ void AppliedLoads::build(const std::vector<MemberId>& members) {
   const auto at = [&](MemberId id) {
     return place_[id] == kNone ? nullptr : &gathered[place_[id]];
   };
-  for (const auto& [id, factor] : set_.terms) {
+  for (const auto& [acting, factor] : parts()) {
     if (factor == 0) continue;
-    const LoadCase& load_case = situation_->model->cases[id];
+    const LoadCase& load_case = *acting;
     for (const SelfWeight& w : load_case.self_weight) {
       if (Gathered* g = at(w.member)) g->self_weight += factor * w.factor;
     }

@@ -47,6 +47,7 @@ class AppliedLoads {
     double self_weight = 0;
     bool nothing() const { return self_weight == 0 && distributed.empty() && points.empty(); }
   };
+  std::vector<std::pair<const LoadCase*, double>> parts() const;
   void build(const std::vector<MemberId>& members);
   MemberLoading build_loading(MemberId id, const Gathered& gathered) const;
   void add_notional();

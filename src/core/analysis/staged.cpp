@@ -1,0 +1,172 @@
+#include "core/analysis/staged.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "core/analysis/buckling.hpp"
+#include "core/analysis/first_order.hpp"
+#include "core/analysis/modal.hpp"
+#include "core/analysis/one_way.hpp"
+#include "core/analysis/p_delta.hpp"
+#include "core/modes/frame_mass.hpp"
+#include "core/results/modes.hpp"
+
+namespace ulterix {
+
+namespace {
+
+class Erection {
+ public:
+  Erection(const ElasticFrame& whole, const AnalysisSpec& spec)
+      : whole_(whole),
+        model_(whole.system->model()),
+        spec_(spec),
+        keys_(spec.staged()),
+        now_(model_),
+        state_(model_) {
+    for (char& p : now_.present) p = 0;
+    for (char& s : now_.standing) s = 0;
+    supports_ = model_.supports;
+  }
+
+  std::vector<Step> run(const Progress& progress) {
+    std::vector<Step> steps;
+    std::string stopped;
+    Verdict why = Verdict::stands;
+    for (std::size_t k = 0; k < keys_.stages.size(); ++k) {
+      if (progress) progress(spec_.name, double(k) / double(keys_.stages.size()));
+      const Stage& stage = keys_.stages[k];
+      Step step;
+      if (stopped.empty()) {
+        change(stage);
+        step = solve(stage, spec_.loads[k]);
+      } else {
+        step.outcome = {
+            why, fmt::format("not reached: stage {} does not stand", stopped), {}, 0, 0};
+      }
+      step.analysis = spec_.name;
+      step.kind = AnalysisKind::staged;
+      step.at_once = keys_.at_once;
+      step.loads = spec_.loads[k];
+      step.number = static_cast<int>(k) + 1;
+      step.label = stage.name;
+      const bool whole_load = step.has_state && step.state.lambda == 1;
+      if (whole_load) {
+        state_ = step.state;
+      } else if (stopped.empty() && !keys_.at_once) {
+        stopped = stage.name;
+        why = step.outcome.verdict;
+      }
+      steps.push_back(std::move(step));
+    }
+    return steps;
+  }
+
+ private:
+  /// Everything of a stage but its loads.
+  void change(const Stage& stage) {
+    const IndexedVector<NodeId, char> stood = now_.standing;
+    for (const MemberId id : stage.struck) now_.present[id] = 0;
+    for (const MemberId id : stage.erected) arrive(id, stage, stood);
+    for (char& s : now_.standing) s = 0;
+    for (const MemberId id : model_.members.ids()) {
+      if (now_.present[id] == 0) continue;
+      now_.standing[model_.members[id].start] = now_.standing[model_.members[id].end] = 1;
+    }
+    for (const NodeId n : model_.nodes.ids()) {
+      if (now_.standing[n] == 0) state_.nodes[n] = {};
+    }
+    for (Support s : stage.supports) {
+      for (std::size_t d = 0; d < s.directions.size() && !keys_.at_once; ++d) {
+        s.directions[d].settle += state_.nodes[s.node].vector()[static_cast<Eigen::Index>(d)];
+      }
+      supports_.push_back(s);
+    }
+    for (const auto& [node, direction] : stage.freed) {
+      for (Support& s : supports_) {
+        if (s.node == node) s.directions[static_cast<std::size_t>(direction)] = {};
+      }
+    }
+    for (const GroundMotion& g : stage.ground) {
+      for (Support& s : supports_) {
+        SupportDirection& d = s.directions[static_cast<std::size_t>(g.direction)];
+        if (s.node == g.node && d.stiffness != 0) d.settle += g.amount;
+      }
+    }
+    now_.supports.clear();
+    for (const Support& s : supports_) {
+      if (now_.standing[s.node] != 0) now_.supports.push_back(s);
+    }
+  }
+
+  void arrive(MemberId id, const Stage& stage, const IndexedVector<NodeId, char>& stood) {
+    now_.present[id] = 1;
+    if (keys_.at_once || stage.drawn) return;
+    const Member& m = model_.members[id];
+    State at(model_);
+    bool moved = false;
+    for (const NodeId n : {m.start, m.end}) {
+      if (stood[n] == 0) continue;
+      at.nodes[n] = state_.nodes[n];
+      moved = moved || !at.nodes[n].vector().isZero(0);
+    }
+    if (moved) now_.bear(id, at);
+  }
+
+  Step solve(const Stage& stage, const LoadSet& loads) const {
+    AnalysisSpec one;
+    one.name = spec_.name;
+    one.loads = {loads};
+    if (stage.bent) one.become<PDeltaKeys>();
+    if (model_.has_one_way()) {
+      const OneWayFrames frames(now_, whole_.system->order());
+      OneWayState found = stage.bent ? solve_one_way_p_delta(frames, one, loads)
+                                     : solve_one_way(frames, one, loads);
+      if (found.step.has_state) look_ahead(*found.frame, found.step);
+      return std::move(found.step);
+    }
+    const ElasticFrame frame = make_elastic_frame(now_, {}, &whole_.system->order());
+    const std::vector<Step> first = first_order(frame, one);
+    Step step = stage.bent ? p_delta(frame, one, first).front() : first.front();
+    if (step.has_state) look_ahead(frame, step);
+    return step;
+  }
+
+  /// How far the stage is from buckling, and how slowly it vibrates.
+  void look_ahead(const ElasticFrame& given, Step& step) const {
+    if (keys_.at_once || step.state.lambda != 1) return;
+    const auto about = frame_about(given, step);
+    const ElasticFrame& frame = about ? *about : given;
+    if (const auto mode = lowest_mode(frame, step)) step.reserve = mode->factor;
+    if (FrameMass(*frame.system).empty()) return;
+    AnalysisSpec spec;
+    spec.name = spec_.name;
+    spec.become<ModalKeys>().modes = 1;
+    const Step found = modal(frame, spec, &step);
+    if (found.modal && !found.modal->modes.empty() && found.outcome.stands()) {
+      step.lowest_omega = found.modal->modes.front().omega;
+    }
+  }
+
+  const ElasticFrame& whole_;
+  const Model& model_;
+  const AnalysisSpec& spec_;
+  const StagedKeys& keys_;
+  Situation now_;
+  State state_;                    // after the stage before
+  std::vector<Support> supports_;  // of all nodes, also of those that do not stand yet
+};
+
+}  // namespace
+
+std::string at_once_name(const std::string& staged) {
+  return staged + "-at-once";
+}
+
+std::vector<Step> staged(const ElasticFrame& whole, const AnalysisSpec& spec,
+                         const Progress& progress) {
+  return Erection(whole, spec).run(progress);
+}
+
+}  // namespace ulterix

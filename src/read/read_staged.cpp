@@ -1,0 +1,433 @@
+// Staged construction: what stands in each stage, and what acts then.
+#include <algorithm>
+#include <set>
+
+#include "core/analysis/staged.hpp"
+#include "core/results/storeys.hpp"
+#include "read/analysis_reading.hpp"
+#include "read/name_matching.hpp"
+
+namespace ulterix {
+
+namespace {
+
+using Factors = std::vector<std::pair<CaseId, double>>;
+
+/// The loads of a case at a factor, of the members and nodes that are asked for.
+class ItemsOf {
+ public:
+  ItemsOf(const Model& model, const std::vector<char>& members, const std::vector<char>& nodes)
+      : model_(model), members_(members), nodes_(nodes) {}
+
+  /// True if anything was added.
+  bool add(CaseId id, double factor, LoadCase& items) const {
+    const LoadCase& c = model_.cases[id];
+    bool any = false;
+    for (NodalLoad n : c.nodal) {
+      if (nodes_[at(n.node)] == 0) continue;
+      n.force *= factor;
+      items.nodal.push_back(n);
+      any = true;
+    }
+    for (SelfWeight w : c.self_weight) {
+      if (members_[at(w.member)] == 0) continue;
+      w.factor *= factor;
+      items.self_weight.push_back(w);
+      any = true;
+    }
+    for (DistributedLoad d : c.distributed) {
+      if (members_[at(d.member)] == 0) continue;
+      d.at_from *= factor;
+      d.at_to *= factor;
+      items.distributed.push_back(d);
+      any = true;
+    }
+    for (PointLoad p : c.points) {
+      if (members_[at(p.member)] == 0) continue;
+      p.force *= factor;
+      items.points.push_back(p);
+      any = true;
+    }
+    return any;
+  }
+
+ private:
+  template <class Id>
+  static std::size_t at(Id id) {
+    return static_cast<std::size_t>(id.value);
+  }
+  const Model& model_;
+  const std::vector<char>&members_, &nodes_;
+};
+
+/// Reads the stages one after the other, and keeps what stands and what acts.
+class StagesReader {
+ public:
+  StagesReader(Reading& r, const Value& t, std::string who, AnalysisSpec& spec)
+      : r_(r),
+        who_(std::move(who)),
+        spec_(spec),
+        keys_(spec.become<StagedKeys>()),
+        stands_(static_cast<std::size_t>(r.model.members.size()), 0),
+        ever_(stands_),
+        node_stands_(static_cast<std::size_t>(r.model.nodes.size()), 0),
+        supported_(static_cast<std::size_t>(r.model.nodes.size())) {
+    spec_.loads.clear();
+    bent_ = read_theory(t, who_).value_or(false);
+    drawn_ = read_position(t, who_).value_or(false);
+    if (const Value* v = t.find("brings")) brings_ = read_factors(*v, who_ + ": brings");
+    for (const Support& s : r.model.supports) {
+      for (std::size_t d = 0; d < 6; ++d) {
+        if (s.directions[d].stiffness != 0) supported_[index(s.node)][d] = true;
+      }
+    }
+  }
+
+  void read(const Value& t, Location at) {
+    const Value* stages = t.find("stages");
+    if (stages == nullptr) {
+      return r_.complain(at, "{}: stages is missing: a list, or {{ by = \"levels\" }}", who_);
+    }
+    if (stages->is_table()) {
+      by_levels(*stages);
+    } else if (stages->is_array() && !stages->items.empty()) {
+      for (const Value& item : stages->items) read_stage(item);
+    } else {
+      return r_.complain(stages->at, "{}: stages is a list of tables, or {{ by = \"levels\" }}",
+                         who_);
+    }
+    warn_of_the_rest(at);
+  }
+
+ private:
+  template <class Id>
+  static std::size_t index(Id id) {
+    return static_cast<std::size_t>(id.value);
+  }
+
+  std::optional<bool> read_theory(const Value& t, const std::string& who) {
+    const Value* v = t.find("theory");
+    if (v == nullptr) return std::nullopt;
+    const auto word = r_.text(*v, who + ": theory");
+    if (word == "large-displacement") {
+      r_.complain(v->at, "{}: theory \"large-displacement\" is not supported yet", who);
+    } else if (word && word != "first-order" && word != "p-delta") {
+      r_.complain(v->at, "{}: theory is first-order or p-delta, not \"{}\"", who, *word);
+    }
+    return word == "p-delta";
+  }
+
+  std::optional<bool> read_position(const Value& t, const std::string& who) {
+    const Value* v = t.find("position");
+    if (v == nullptr) return std::nullopt;
+    const auto word = r_.text(*v, who + ": position");
+    if (word && word != "displaced" && word != "drawn") {
+      r_.complain(v->at, "{}: position is displaced or drawn, not \"{}\"", who, *word);
+    }
+    return word == "drawn";
+  }
+
+  Factors read_factors(const Value& v, const std::string& who) {
+    Factors factors;
+    if (!r_.is_table(v, who)) return factors;
+    for (const Entry& term : v.entries) {
+      const auto factor = r_.quantity(term.value, Quantity::number, who);
+      const auto load_case = r_.load_case(term.key, term.at, who);
+      if (load_case && factor) factors.emplace_back(*load_case, *factor);
+    }
+    return factors;
+  }
+
+  /// Every level brings what lies up to it and does not stand yet, the last one all the rest.
+  void by_levels(const Value& v) {
+    const Value* by = v.find("by");
+    const auto word = by != nullptr ? r_.text(*by, who_ + ": stages: by") : std::nullopt;
+    if (!r_.check_keys(v, "stages", who_ + ": stages")) return;
+    if (word != "levels") {
+      return r_.complain(v.at, "{}: stages: by is \"levels\"", who_);
+    }
+    const std::vector<Level> levels = find_levels(r_.model);
+    for (std::size_t i = 0; i < levels.size(); ++i) {
+      Stage stage;
+      stage.name = levels[i].name;
+      stage.drawn = drawn_;
+      stage.bent = bent_;
+      stage.line = v.at.line;
+      const double top = levels[i].high + 1e-6 * r_.model.size();
+      for (const MemberId id : r_.model.members.ids()) {
+        const Member& m = r_.model.members[id];
+        const int up = r_.model.vertical;
+        const double high =
+            std::max(r_.model.nodes[m.start].position[up], r_.model.nodes[m.end].position[up]);
+        if (stands_[index(id)] == 0 && (high <= top || i + 1 == levels.size())) {
+          stage.erected.push_back(id);
+        }
+      }
+      if (stage.erected.empty()) continue;
+      update_nodes(stage);
+      act(stage, brings_, {}, {}, v.at);
+    }
+    if (keys_.stages.empty()) {
+      r_.complain(v.at, "{}: there are no levels: name them under [levels], or list the stages",
+                  who_);
+    }
+  }
+
+  void read_stage(const Value& t) {
+    std::string who = fmt::format("{}: stage {}", who_, keys_.stages.size() + 1);
+    if (!r_.is_table(t, who) || !r_.check_keys(t, "stage", who)) return;
+    Stage stage;
+    stage.line = t.at.line;
+    stage.name = std::to_string(keys_.stages.size() + 1);
+    if (const Value* name = t.find("name")) {
+      stage.name = r_.text(*name, who + ": name").value_or(stage.name);
+      who = fmt::format("{}: stage {}", who_, stage.name);
+    }
+    const bool known = std::any_of(keys_.stages.begin(), keys_.stages.end(),
+                                   [&](const Stage& s) { return s.name == stage.name; });
+    if (known) r_.complain(t.at, "{}: two stages have this name", who);
+    stage.bent = read_theory(t, who).value_or(bent_);
+    if (!stage.bent && !keys_.stages.empty() && keys_.stages.back().bent) {
+      r_.complain(t.at, "{}: a stage before is p-delta, and there is no way back to first-order",
+                  who);
+    }
+    stage.drawn = read_position(t, who).value_or(drawn_);
+    if (const Value* v = t.find("erect")) read_erected(*v, who, stage);
+    if (const Value* v = t.find("strike")) read_struck(*v, who, stage);
+    update_nodes(stage);
+    if (const Value* v = t.find("support")) read_supports(*v, who, stage);
+    if (const Value* v = t.find("free")) read_freed(*v, who, stage);
+    if (const Value* v = t.find("settle")) read_ground(*v, who, stage);
+    const auto factors = [&](const char* key) {
+      const Value* v = t.find(key);
+      return v != nullptr ? read_factors(*v, fmt::format("{}: {}", who, key)) : Factors();
+    };
+    act(stage, t.find("brings") != nullptr ? factors("brings") : brings_, factors("add"),
+        factors("take_off"), t.at);
+  }
+
+  std::string stage_of(const std::vector<MemberId> Stage::*part, MemberId id) const {
+    for (auto s = keys_.stages.rbegin(); s != keys_.stages.rend(); ++s) {
+      const auto& list = (*s).*part;
+      if (std::find(list.begin(), list.end(), id) != list.end()) return s->name;
+    }
+    return "?";
+  }
+
+  void read_erected(const Value& v, const std::string& who, Stage& stage) {
+    for (const MemberId id : r_.select_members(v, who + ": erect")) {
+      if (stands_[index(id)] != 0) {
+        r_.complain(v.at, "{}: erect: {} stands already, since stage {}", who,
+                    r_.model.members[id].name, stage_of(&Stage::erected, id));
+        return;
+      }
+      stage.erected.push_back(id);
+    }
+  }
+
+  void read_struck(const Value& v, const std::string& who, Stage& stage) {
+    for (const MemberId id : r_.select_members(v, who + ": strike")) {
+      if (stands_[index(id)] == 0) {
+        r_.complain(v.at, "{}: strike: {} does not stand", who, r_.model.members[id].name);
+        return;
+      }
+      stage.struck.push_back(id);
+    }
+  }
+
+  /// What stands after the members of a stage came and went.
+  void update_nodes(const Stage& stage) {
+    stood_ = node_stands_;
+    for (const MemberId id : stage.struck) stands_[index(id)] = 0;
+    for (const MemberId id : stage.erected) stands_[index(id)] = ever_[index(id)] = 1;
+    std::fill(node_stands_.begin(), node_stands_.end(), 0);
+    for (const MemberId id : r_.model.members.ids()) {
+      if (stands_[index(id)] == 0) continue;
+      const Member& m = r_.model.members[id];
+      node_stands_[index(m.start)] = node_stands_[index(m.end)] = 1;
+    }
+  }
+
+  bool stands(NodeId id, Location at, const std::string& who) {
+    if (node_stands_[index(id)] != 0) return true;
+    r_.complain(at, "{}: node {} does not stand", who, r_.model.nodes[id].name);
+    return false;
+  }
+
+  void read_supports(const Value& v, const std::string& stage_words, Stage& stage) {
+    const std::string who = stage_words + ": support";
+    if (!r_.is_table(v, who)) return;
+    for (const Entry& entry : v.entries) {
+      const auto directions = read_support_directions(r_, entry.value, who + " " + entry.key);
+      for (const NodeId id : r_.select_nodes(entry.key, entry.at, who)) {
+        if (!stands(id, entry.at, who)) continue;
+        for (std::size_t d = 0; d < 6; ++d) {
+          if (directions[d].stiffness == 0) continue;
+          if (supported_[index(id)][d]) {
+            r_.complain(entry.at, "{}: {} is held already", who,
+                        r_.model.place_name(id, static_cast<int>(d)));
+          }
+          supported_[index(id)][d] = true;
+        }
+        stage.supports.push_back({id, directions, entry.at.line});
+      }
+    }
+  }
+
+  /// A list of nodes, freed in all directions, or a table of lists of directions.
+  void read_freed(const Value& v, const std::string& stage_words, Stage& stage) {
+    const std::string who = stage_words + ": free";
+    const auto free = [&](NodeId id, std::size_t d) {
+      stage.freed.emplace_back(id, static_cast<int>(d));
+      supported_[index(id)][d] = false;
+    };
+    if (!v.is_table()) {
+      for (const NodeId id : r_.select_nodes(v, who)) {
+        bool any = false;
+        for (std::size_t d = 0; d < 6; ++d) {
+          if (!supported_[index(id)][d]) continue;
+          free(id, d);
+          any = true;
+        }
+        if (!any) r_.complain(v.at, "{}: {} has no support", who, r_.model.nodes[id].name);
+      }
+      return;
+    }
+    for (const Entry& entry : v.entries) {
+      for (const auto& [name, at] : r_.selection_texts(entry.value, who)) {
+        const int d = support_direction(r_, name, at, who);
+        if (d < 0) continue;
+        for (const NodeId id : r_.select_nodes(entry.key, entry.at, who)) {
+          if (!supported_[index(id)][static_cast<std::size_t>(d)]) {
+            r_.complain(at, "{}: {} is not held", who, r_.model.place_name(id, d));
+            continue;
+          }
+          free(id, static_cast<std::size_t>(d));
+        }
+      }
+    }
+  }
+
+  void read_ground(const Value& v, const std::string& stage_words, Stage& stage) {
+    const std::string who = stage_words + ": settle";
+    if (!r_.is_table(v, who)) return;
+    for (const Entry& entry : v.entries) {
+      if (!r_.is_table(entry.value, who + " " + entry.key)) continue;
+      for (const Entry& e : entry.value.entries) {
+        const int d = support_direction(r_, e.key, e.at, who);
+        if (d < 0) continue;
+        const auto amount = r_.quantity(
+            e.value, d < 3 ? Quantity::displacement : Quantity::rotation, who + " " + e.key);
+        for (const NodeId id : r_.select_nodes(entry.key, entry.at, who)) {
+          if (!supported_[index(id)][static_cast<std::size_t>(d)]) {
+            r_.complain(e.at, "{}: {} is not held", who, r_.model.place_name(id, d));
+          } else if (amount) {
+            stage.ground.push_back({id, d, *amount});
+          }
+        }
+      }
+    }
+  }
+
+  /// The loads that act after the stage, and the stage itself.
+  void act(Stage& stage, const Factors& brings, const Factors& add, const Factors& take_off,
+           Location at) {
+    const std::string who = fmt::format("{}: stage {}", who_, stage.name);
+    drop_what_is_gone();
+    std::vector<char> new_members(stands_.size(), 0), new_nodes(node_stands_.size(), 0);
+    for (const MemberId id : stage.erected) new_members[index(id)] = 1;
+    for (std::size_t n = 0; n < new_nodes.size(); ++n) {
+      new_nodes[n] = node_stands_[n] != 0 && stood_[n] == 0 ? 1 : 0;
+    }
+    const ItemsOf arriving(r_.model, new_members, new_nodes);
+    for (const auto& [id, factor] : brings) arriving.add(id, factor, items_);
+    const ItemsOf standing(r_.model, stands_, node_stands_);
+    for (const auto& [id, factor] : add) {
+      if (!standing.add(id, factor, items_)) {
+        r_.complain(at, "{}: add: nothing that stands carries a load of {}", who,
+                    r_.model.cases[id].name);
+      }
+      warn_of_early_loads(id, who, at);
+    }
+    for (const auto& [id, factor] : take_off) {
+      if (!standing.add(id, -factor, items_)) {
+        r_.complain(at, "{}: take_off: nothing that stands carries a load of {}", who,
+                    r_.model.cases[id].name);
+      }
+    }
+    LoadSet set;
+    set.name = stage.name;
+    set.line = stage.line;
+    items_.name = stage.name;
+    set.items = std::make_shared<const LoadCase>(items_);
+    spec_.loads.push_back(set);
+    keys_.stages.push_back(std::move(stage));
+  }
+
+  void drop_what_is_gone() {
+    const auto gone = [this](const auto& load) { return stands_[index(load.member)] == 0; };
+    std::erase_if(items_.self_weight, gone);
+    std::erase_if(items_.distributed, gone);
+    std::erase_if(items_.points, gone);
+    std::erase_if(items_.nodal,
+                  [this](const NodalLoad& n) { return node_stands_[index(n.node)] == 0; });
+  }
+
+  void warn_of_early_loads(CaseId id, const std::string& who, Location at) {
+    const LoadCase& c = r_.model.cases[id];
+    std::set<std::string> early;
+    const auto look = [&](MemberId m) {
+      if (stands_[index(m)] == 0 && ever_[index(m)] == 0) early.insert(r_.model.members[m].name);
+    };
+    for (const DistributedLoad& d : c.distributed) look(d.member);
+    for (const PointLoad& p : c.points) look(p.member);
+    if (early.empty()) return;
+    r_.warn(at, "{}: add: {} puts loads on {}{}, which {} not erected yet and will never get them",
+            who, c.name, *early.begin(),
+            early.size() > 1 ? fmt::format(" and {} more", early.size() - 1) : "",
+            early.size() > 1 ? "are" : "is");
+  }
+
+  void warn_of_the_rest(Location at) {
+    std::vector<std::string> never;
+    for (const MemberId id : r_.model.members.ids()) {
+      if (ever_[index(id)] == 0) never.push_back(r_.model.members[id].name);
+    }
+    if (never.empty() || keys_.stages.empty()) return;
+    r_.warn(at, "{}: {}{} in no stage and never stand{}", who_, never.front(),
+            never.size() > 1 ? fmt::format(" and {} more members are", never.size() - 1) : " is",
+            never.size() > 1 ? "" : "s");
+  }
+
+  Reading& r_;
+  std::string who_;
+  AnalysisSpec& spec_;
+  StagedKeys& keys_;
+  bool bent_ = false, drawn_ = false;
+  Factors brings_;
+  std::vector<char> stands_, ever_;             // members
+  std::vector<char> node_stands_, stood_;       // nodes, now and before the stage
+  std::vector<std::array<bool, 6>> supported_;  // directions of nodes
+  LoadCase items_;                              // that act
+};
+
+}  // namespace
+
+void read_staged_keys(Reading& r, const Value& t, Location at, const std::string& who,
+                      AnalysisSpec& spec) {
+  if (const Value* loads = t.find("loads")) {
+    r.complain(loads->at, "{}: stages have brings, add and take_off instead of loads", who);
+  }
+  StagesReader(r, t, who, spec).read(t, at);
+}
+
+AnalysisSpec at_once(const AnalysisSpec& staged) {
+  AnalysisSpec spec = staged;
+  spec.name = at_once_name(staged.name);
+  StagedKeys& keys = spec.become<StagedKeys>();
+  keys.at_once = true;
+  keys.of = staged.name;
+  return spec;
+}
+
+}  // namespace ulterix
