@@ -56,7 +56,7 @@ void print_loads(const ComparedLoads& loads, Shown shown_rows) {
     return largest_difference(*a) > largest_difference(*b);
   });
   std::vector<Align> align = {Align::left, Align::left, Align::left, Align::right};
-  std::vector<std::string> head = {loads.loads, "where", "", "first-order"};
+  std::vector<std::string> head = {loads.loads, "where", "", loads.reference};
   for (const std::string& analysis : loads.analyses) {
     align.insert(align.end(), {Align::right, Align::right});
     head.insert(head.end(), {analysis, "ratio"});

@@ -65,6 +65,17 @@ std::string what_next(const DemoModel& demo) {
            "          ulterix table {0} path\n"
            "Change    {1}: the size of the start shape, or a deeper rib, and run it again\n";
   }
+  if (demo.name == "signal-mast") {
+    return "\nLook at   ulterix table {0} cables --load WS   sag and forces of the guys\n"
+           "          {0}/figures/deflected-guy_lost.png   what the mast does when a guy parts\n"
+           "Change    {1}: the preload of the upper guys, and look at the first period again\n";
+  }
+  if (demo.name == "hung-office") {
+    return "\nLook at   {0}/figures/moment-downwards.png   stage by stage, and at once\n"
+           "          ulterix compare {0} --analysis \"downwards*\" --load people\n"
+           "          ulterix table {0} camber --analysis on_props   how high to set the floors\n"
+           "Change    {1}: strike the props before the third floor is cast\n";
+  }
   return "\nLook at   {0}/figures/deflected-U2.png   first-order and P-Delta at one scale\n"
          "          {0}/figures/moment-U2.png      where the moments grow\n"
          "          ulterix draw {0} mode --load U1 --mode 1-3   how it buckles\n"
@@ -84,7 +95,7 @@ int command_demo(const Arguments& arguments) {
       "      the terminal building, its results and figures in ./kittiwake-quay/\n"
       "  ulterix demo --example gantry\n"
       "      a travelling gantry in space: how close to buckling, and what would help\n");
-  options.add()("example", "terminal, gantry, beacon, boat-hall or footbridge",
+  options.add()("example", "terminal, gantry, beacon, boat-hall, footbridge, signal-mast or hung-office",
                 cxxopts::value<std::string>()->default_value("terminal"), "NAME");
   const auto parsed = options.parse(arguments);
   if (!parsed) return kDone;

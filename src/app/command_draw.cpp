@@ -12,10 +12,12 @@
 #include "app/stored_run.hpp"
 #include "app/text.hpp"
 #include "core/analysis/run.hpp"
+#include "core/analysis/staged.hpp"
 #include "draw/canvas.hpp"
 #include "draw/mode_figure.hpp"
 #include "draw/model_figure.hpp"
 #include "draw/result_figures.hpp"
+#include "draw/stage_sheet.hpp"
 #include "read/name_matching.hpp"
 #include "write/results_folder.hpp"
 
@@ -377,7 +379,37 @@ void animate_deflection(const Results& results, const DrawRequest& request, cons
                        animated_modes(main.frame().model(), heading, shapes, settings));
 }
 
+/// The stages of an analysis on one sheet, the same at once last.
+void draw_stored_stages(const Results& results, DrawRequest request) {
+  const std::string& analysis = request.analyses.front();
+  const StoredRun run(results, {analysis, at_once_name(analysis)}, {});
+  request.settings.members = select_members(run.model(), request);
+  const StageSheet sheet(run.steps(), analysis);
+  if (sheet.steps().empty()) throw CallError(fmt::format("no stage of {} stands", analysis));
+  request.settings.sheet = sheet.heading();
+  const auto figures = by_planes(request, run.model(), run.units());
+  for (const auto& [ending, settings] : figures) {
+    const std::string name = request.what + "-" + analysis + ending;
+    const auto paths = output_paths(results, request, as_file_name(name), figures.size());
+    draw_files(paths, fmt::format("{}: {}, {}", run.model().title, request.what, sheet.heading()),
+               [&, &own = settings](Canvas& canvas) {
+                 draw_what(canvas, request.what, sheet.steps(), run.units(), own);
+               });
+    tell_files(results, paths);
+  }
+}
+
+bool is_staged(const Model& model, const std::string& analysis) {
+  return std::any_of(model.analyses.begin(), model.analyses.end(), [&](const AnalysisSpec& a) {
+    return a.name == analysis && a.kind() == AnalysisKind::staged && !a.staged().at_once;
+  });
+}
+
 void draw_stored_results(const Results& results, DrawRequest request) {
+  if (request.analyses.size() == 1 && request.loads.empty() && !request.animate &&
+      is_staged(results.model().model, request.analyses.front())) {
+    return draw_stored_stages(results, request);
+  }
   const Names loads = chosen_loads(results, request.loads);
   std::vector<Names> analyses;
   Names all;

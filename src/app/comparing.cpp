@@ -240,7 +240,8 @@ ComparedLoads& loads_of(std::vector<ComparedLoads>& all, const std::string& name
   for (ComparedLoads& l : all) {
     if (l.loads == name) return l;
   }
-  all.push_back({name, {}, {}});
+  all.emplace_back();
+  all.back().loads = name;
   return all.back();
 }
 
@@ -299,10 +300,19 @@ void mark_small(std::vector<Item>& items) {
 std::vector<ComparedLoads> beside_first_order(const Results& results,
                                               const CompareRequest& request) {
   std::vector<ComparedLoads> all;
+  const std::vector<AnalysisSpec>& specs = results.model().model.analyses;
+  const auto staged = [&specs](const std::string& name) -> const StagedKeys* {
+    for (const AnalysisSpec& a : specs) {
+      if (a.name == name && a.kind() == AnalysisKind::staged) return &a.staged();
+    }
+    return nullptr;
+  };
   for (const StepValue& v : values_for(results, request)) {
     ComparedLoads& loads = loads_of(all, v.loads);
     ComparedPlace& place = place_of(loads, v);
-    if (v.analysis == kBaseline) {
+    const StagedKeys* stages = staged(v.analysis);
+    if (stages != nullptr) loads.reference = "at once";
+    if (v.analysis == kBaseline || (stages != nullptr && stages->at_once)) {
       place.first_order = v.value;
       continue;
     }

@@ -34,7 +34,8 @@ struct ComparedPlace {
 
 struct ComparedLoads {
   std::string loads;
-  std::vector<std::string> analyses;  ///< beside first-order
+  std::string reference = "first-order";  ///< or at once, of a stage
+  std::vector<std::string> analyses;      ///< beside it
   std::vector<ComparedPlace> places;
 };
 

@@ -15,7 +15,7 @@ namespace {
 
 using Align = TextTable::Align;
 
-constexpr std::size_t kMostStages = 12, kMostWatched = 4, kMostDifferences = 5;
+constexpr std::size_t kMostStages = 12, kMostWatched = 3, kMostDifferences = 5;
 
 class StagesDigest {
  public:

@@ -38,7 +38,7 @@ class StepWords {
     };
     std::vector<Line> lines;
     for (const Step& step : result_.steps) {
-      if (!step.state.one_way || !step.has_state) continue;
+      if (!step.state.one_way || !step.has_state || step.at_once) continue;
       if (bent && !full_ && !is_second_order(step.kind)) continue;
       const std::string state = state_words(step);
       auto line = std::find_if(lines.begin(), lines.end(), [&](const Line& l) {
@@ -141,7 +141,7 @@ class StepWords {
     for (const MemberId id : model_.members.ids()) {
       const bool idle = step.state.members[id].activity == Activity::idle;
       const MemberKind kind = model_.members[id].kind;
-      if ((one_way_sign(kind) == 0 && kind != MemberKind::cable) || idle) continue;
+      if ((one_way_sign(kind) == 0 && kind != MemberKind::cable) || idle || !stands_in(step, id)) continue;
       const double N = mean_axial_force(recovery, id);
       if (std::abs(N) > std::abs(largest.second) * (1 + 1e-9)) largest = {id, N};
     }

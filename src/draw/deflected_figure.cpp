@@ -112,7 +112,8 @@ double automatic_scale(const DrawnSteps& steps, const FigureSettings& settings) 
   const Model& model = steps.back().recovery->frame().model();
   double u = 0;
   for (const DrawnStep& s : steps) {
-    u = std::max(u, largest_deflection(*s.recovery, shown_members(model, settings)));
+    u = std::max(u, largest_deflection(*s.recovery,
+                                       standing(shown_members(model, settings), *s.recovery)));
   }
   return u > 0 ? round_scale(kShare * model.size() / u) : 1;
 }
@@ -125,19 +126,19 @@ void draw_deflected(Canvas& canvas, const DrawnSteps& steps, const UnitSystem& u
   const double scale = settings.scale.value_or(automatic_scale(steps, settings));
   std::vector<Vector3d> extent = corners(model, members);
   for (const DrawnStep& s : steps) {
-    for (const auto& axis : deflected_axes(*s.recovery, members, scale, 4)) {
+    for (const auto& axis :
+         deflected_axes(*s.recovery, standing(members, *s.recovery), scale, 4)) {
       extent.insert(extent.end(), axis.begin(), axis.end());
     }
   }
   const bool loads = shows_loads(model, settings);
   const int d = main_direction(main);
-  const NodeId n = furthest_node(main.step(), d);
   draw_heading(canvas, title_of(model),
-               fmt::format("deflected shape, {}, {}: displacements x {:g}", names_of(steps),
-                           main.step().loads.name, scale));
+               fmt::format("deflected shape, {}: displacements x {:g}", what_of(steps, settings), scale));
   draw_panels(canvas, steps, settings, extent, [&](Scene& scene, const DrawnSteps& own) {
     scene.draw_undeformed(kUndeformedStroke);
-    if (loads) draw_loads(scene, main.frame().situation(), main.loads());
+    const Recovery& shown = *own.back().recovery;
+    if (loads) draw_loads(scene, shown.frame().situation(), shown.loads());
     scene.avoid_frame();
     for (std::size_t i = 0; i < own.size(); ++i) {
       for (const auto& axis :
@@ -149,8 +150,9 @@ void draw_deflected(Canvas& canvas, const DrawnSteps& steps, const UnitSystem& u
     }
     draw_supports(scene);
     draw_hinges(scene);
+    const NodeId n = furthest_node((settings.sheet.empty() ? main : shown).step(), d);
     std::string text = largest_text(own, n, d, units);
-    if (scene.shows(n)) {
+    if (scene.shows(n) && settings.sheet.empty()) {  // else the caption says it
       const Vector3d at =
           model.nodes[n].position + scale * own.back().recovery->step().state.nodes[n].translation;
       scene.labels().place(scene(at), text, {14, true, palette::kSecondOrder}, true);
@@ -165,7 +167,8 @@ void draw_deflected(Canvas& canvas, const DrawnSteps& steps, const UnitSystem& u
                            {12.5, false, palette::kInk}, true);
     }
     const double first = displacement_of(*steps[0].recovery, n, d);
-    const bool second_panel = own.size() < steps.size() && own[0].recovery != steps[0].recovery;
+    const bool second_panel =
+        settings.sheet.empty() && own.size() < steps.size() && own[0].recovery != steps[0].recovery;
     if (second_panel && first != 0) {
       text += fmt::format(", ratio {:.2f}", displacement_of(*own[0].recovery, n, d) / first);
     }

@@ -17,7 +17,7 @@ namespace {
 constexpr double kShare = 1.0 / 14, kUnwritten = 0.05;
 /// Numbers on a sheet, and on one of two side by side; with more members than the third, one a
 /// member.
-constexpr std::size_t kMostNumbers = 40, kMostSideBySide = 12, kFewMembers = 12;
+constexpr std::size_t kMostNumbers = 40, kMostSideBySide = 12, kFewMembers = 12, kMostOnASheet = 8;
 
 struct DiagramKind {
   std::string_view what;
@@ -110,6 +110,7 @@ double largest_value(const DrawnSteps& steps, const std::vector<MemberId>& membe
   for_each_index(static_cast<int>(members.size()), [&](int i) {
     const auto at = static_cast<std::size_t>(i);
     for (const DrawnStep& s : steps) {
+      if (!stands_in(s.recovery->step(), members[at])) continue;
       const auto extremes = s.recovery->line(members[at]).extremes();
       for (const Component& c : components_of(s.recovery->frame(), members[at], diagram, false)) {
         const Extreme& e = extremes[static_cast<std::size_t>(c.force)];
@@ -123,9 +124,8 @@ double largest_value(const DrawnSteps& steps, const std::vector<MemberId>& membe
 /// Peaks worth a number, the largest first; of a member the largest alone, or in small frames all
 /// but near doubles. `left_out`: those beyond `most`.
 std::vector<Peak> worth_writing(std::vector<Peak> peaks, double largest, const Scene& scene,
-                                std::size_t most, int& left_out) {
+                                std::size_t most, bool one_a_member, int& left_out) {
   const View& view = scene.view();
-  const bool one_a_member = scene.members().size() > kFewMembers;
   std::stable_sort(peaks.begin(), peaks.end(), [](const Peak& a, const Peak& b) {
     return std::abs(a.value) > std::abs(b.value) * (1 + 1e-9);
   });
@@ -227,19 +227,26 @@ class DiagramPanel {
 
   /// Returns the largest value with its place.
   std::string write_values(Scene& scene, const std::vector<Peak>& peaks) {
-    const std::size_t most = settings_.side_by_side ? kMostSideBySide : kMostNumbers;
-    const std::vector<Peak> written = worth_writing(peaks, largest_, scene, most, left_out_);
+    const bool sheet = !settings_.sheet.empty();
+    const std::size_t most = sheet                    ? kMostOnASheet
+                             : settings_.side_by_side ? kMostSideBySide
+                                                      : kMostNumbers;
+    const bool one_a_member = sheet || scene.members().size() > kFewMembers;
+    const std::vector<Peak> written =
+        worth_writing(peaks, largest_, scene, most, one_a_member, left_out_);
     std::string governing;
     for (std::size_t i = 0; i < written.size(); ++i) {
       const std::string value = significant(units_.from_si(kind_.quantity, written[i].value), 3);
       std::string text = value;
       if (i == 0) {
-        text += fmt::format(" ({} x {:.2f})", scene.model().members[written[i].member].name,
-                            units_.from_si(Quantity::length, written[i].x));
-        governing = text;
+        governing = value + fmt::format(" ({} x {:.2f})",
+                                        scene.model().members[written[i].member].name,
+                                        units_.from_si(Quantity::length, written[i].x));
+        // The caption of a panel says where.
+        if (!sheet) text = governing;
       }
       const double size = settings_.side_by_side ? 12.5 : 11.5;
-      const TextStyle style = i == 0 ? TextStyle{14, true, palette::kSecondOrder}
+      const TextStyle style = i == 0 ? TextStyle{sheet ? size : 14, true, palette::kSecondOrder}
                                      : TextStyle{size, false, palette::kInk};
       scene.labels().place(scene(written[i].at), text, style, i == 0);
     }
@@ -288,8 +295,8 @@ void draw_diagram(Canvas& canvas, Diagram diagram, const DrawnSteps& steps, cons
   const std::string height = fmt::format("{:.2g} {}", units.from_si(Quantity::length, tall),
                                          units.label(Quantity::length));
   draw_heading(canvas, title_of(model),
-               fmt::format("{} in {}, {}, {}: {}, {} tall at the largest ({})", kind.what,
-                           units.label(kind.quantity), names_of(steps), main.step().loads.name,
+               fmt::format("{} in {}, {}: {}, {} tall at the largest ({})", kind.what,
+                           units.label(kind.quantity), what_of(steps, settings),
                            side_words(diagram, settings), height,
                            significant(units.from_si(kind.quantity, largest), 3)));
   draw_panels(canvas, steps, settings, extent,
@@ -300,7 +307,7 @@ void draw_diagram(Canvas& canvas, Diagram diagram, const DrawnSteps& steps, cons
   std::string note = members.size() > kFewMembers
                          ? "the largest value of each member, above 5 % of the largest"
                          : "values under 5 % of the largest are not written";
-  if (steps.size() > 1 && !settings.side_by_side)
+  if (steps.size() > 1 && !settings.side_by_side && settings.sheet.empty())
     note = "values of " + steps.back().name + "; " + note;
   if (panel.left_out() > 0) note += fmt::format("; {} more left out", panel.left_out());
   draw_note(canvas, note);

@@ -27,6 +27,7 @@ struct FigureSettings {
   std::optional<double> scale;
   std::vector<MemberId> members;  ///< empty: all
   bool side_by_side = false;      ///< else two steps lie over each other
+  std::string sheet;  ///< not empty: every step in a panel of its own, and this in the heading
   bool compression_side = false;  ///< moment diagrams
   std::optional<bool> loads;      ///< drawn or not; none: not on a whole frame in space
   /// What the members and the view stand for: named, with a key plan; set by in_plane().

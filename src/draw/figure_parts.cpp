@@ -29,8 +29,11 @@ std::string title_of(const Model& model) {
   return model.title.empty() ? "(no title)" : model.title;
 }
 
-std::string names_of(const DrawnSteps& steps) {
-  return steps.size() == 1 ? steps[0].name : fmt::format("{} and {}", steps[0].name, steps[1].name);
+std::string what_of(const DrawnSteps& steps, const FigureSettings& settings) {
+  if (!settings.sheet.empty()) return settings.sheet;
+  const std::string& loads = steps.back().recovery->step().loads.name;
+  return steps.size() == 1 ? fmt::format("{}, {}", steps[0].name, loads)
+                           : fmt::format("{} and {}, {}", steps[0].name, steps[1].name, loads);
 }
 
 std::vector<Vector3d> corners(const Model& model, const std::vector<MemberId>& members) {
@@ -129,35 +132,101 @@ std::vector<std::vector<Vector3d>> deflected_axes(const Recovery& recovery,
   return axes;
 }
 
+std::vector<Area> panels(std::size_t count) {
+  const std::size_t columns = count <= 3 ? count : (count + 1) / 2;
+  const std::size_t rows = (count + columns - 1) / columns;
+  const Area page = whole_page();
+  const Vector2d size = page.high - page.low;
+  constexpr double kGap = 46, kCaption = 62;
+  std::vector<Area> areas;
+  for (std::size_t i = 0; i < count; ++i) {
+    const auto column = double(i % columns), row = double(i / columns);
+    const Vector2d low(page.low[0] + size[0] * column / double(columns),
+                       page.low[1] + size[1] * row / double(rows));
+    const Vector2d high(page.low[0] + size[0] * (column + 1) / double(columns) - kGap,
+                        page.low[1] + size[1] * (row + 1) / double(rows) - kCaption);
+    areas.push_back({low, high});
+  }
+  return areas;
+}
+
+namespace {
+
+/// Room for labels beside the frame in a panel of a sheet.
+constexpr double kPanelMargin = 30;
+
+/// Members of a figure that stand in a step, as a scene needs them: never an empty list.
+std::vector<MemberId> members_of(const DrawnSteps& steps, const FigureSettings& settings) {
+  const Recovery& main = *steps.back().recovery;
+  return standing(shown_members(main.frame().model(), settings), main);
+}
+
+/// What does not stand in a step, or not yet.
+void draw_absent(Scene& scene, const FigureSettings& settings, const DrawnSteps& steps) {
+  const Model& model = scene.model();
+  for (const MemberId id : shown_members(model, settings)) {
+    if (stands_in(steps.back().recovery->step(), id)) continue;
+    const Member& m = model.members[id];
+    scene.canvas().line({scene(model.nodes[m.start].position), scene(model.nodes[m.end].position)},
+                        {palette::kFaint, 0.9, {3, 4}});
+  }
+}
+
+void draw_caption(Canvas& canvas, const Area& area, double foot, const std::string& text) {
+  TextStyle style{14, true, palette::kInk};
+  const double room = area.high[0] - area.low[0] + 40;
+  while (style.size > 9 && canvas.measure(text, style)[0] > room) style.size -= 0.5;
+  const double middle = (area.low[0] + area.high[0]) / 2;
+  canvas.text({middle - canvas.measure(text, style)[0] / 2, foot}, text, style);
+}
+
+}  // namespace
+
+std::vector<MemberId> standing(const std::vector<MemberId>& members, const Recovery& recovery) {
+  std::vector<MemberId> all;
+  for (const MemberId id : members) {
+    if (stands_in(recovery.step(), id)) all.push_back(id);
+  }
+  return all;
+}
+
 void draw_panels(Canvas& canvas, const DrawnSteps& steps, const FigureSettings& settings,
                  const std::vector<Vector3d>& extent,
                  const std::function<std::string(Scene&, const DrawnSteps&)>& draw) {
   const Model& model = steps.front().recovery->frame().model();
   const ViewDirection direction = view_of(model, settings);
-  if (!settings.side_by_side || steps.size() < 2) {
-    Scene scene(canvas, View(model, extent, direction), model, settings.members);
+  const bool apart = !settings.sheet.empty() || (settings.side_by_side && steps.size() > 1);
+  if (!apart) {
+    Scene scene(canvas, View(model, extent, direction), model, members_of(steps, settings));
+    draw_absent(scene, settings, steps);
     draw_key_plan(scene, settings);
     draw(scene, steps);
     return;
   }
   const bool above = is_wide(model, extent, direction);
+  const std::vector<Area> sheet = panels(steps.size());
   for (std::size_t i = 0; i < steps.size(); ++i) {
-    const Area area = half_page(i == 0, above);
-    Scene scene(canvas, View(model, extent, direction, area), model, settings.members);
+    const DrawnSteps own = {steps[i]};
+    Area area = settings.sheet.empty() ? half_page(i == 0, above) : sheet[i];
+    if (!settings.sheet.empty()) {
+      area.low[0] += kPanelMargin;
+      area.high[0] -= kPanelMargin;
+    }
+    Scene scene(canvas, View(model, extent, direction, area), model, members_of(own, settings));
+    draw_absent(scene, settings, own);
     draw_key_plan(scene, settings);
-    const std::string caption = draw(scene, {steps[i]});
-    const TextStyle style{14, true, palette::kInk};
-    const std::string text =
-        caption.empty() ? steps[i].name : fmt::format("{}: {}", steps[i].name, caption);
-    const double middle = (area.low[0] + area.high[0]) / 2;
-    const double foot = above && i == 0 ? area.high[1] + 40 : Canvas::kHeight - 52;
-    canvas.text({middle - canvas.measure(text, style)[0] / 2, foot}, text, style);
+    const std::string caption = draw(scene, own);
+    const double foot = !settings.sheet.empty()  ? area.high[1] + 44
+                        : above && i == 0 ? area.high[1] + 40
+                                          : Canvas::kHeight - 52;
+    draw_caption(canvas, area, foot,
+                 caption.empty() ? steps[i].name : fmt::format("{}: {}", steps[i].name, caption));
   }
 }
 
 std::vector<LegendEntry> legend_of(const DrawnSteps& steps, const FigureSettings& settings) {
   std::vector<LegendEntry> entries;
-  if (settings.side_by_side && steps.size() > 1) return entries;
+  if (!settings.sheet.empty() || (settings.side_by_side && steps.size() > 1)) return entries;
   for (std::size_t i = 0; i < steps.size(); ++i) {
     entries.push_back({stroke_of(steps, i), steps[i].name});
   }

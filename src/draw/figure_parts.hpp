@@ -16,8 +16,12 @@ inline const Stroke kUndeformedStroke{palette::kUndeformed, 1.1, {}};
 Stroke stroke_of(const DrawnSteps& steps, std::size_t index);
 
 std::string title_of(const Model& model);
-/// "first-order and p-delta".
-std::string names_of(const DrawnSteps& steps);
+/// "first-order and p-delta, U1"; of a sheet its own words.
+std::string what_of(const DrawnSteps& steps, const FigureSettings& settings);
+/// Panels in rows, as square as the page lets them be.
+std::vector<Area> panels(std::size_t count);
+/// Those of the members that stand in a step.
+std::vector<MemberId> standing(const std::vector<MemberId>& members, const Recovery& recovery);
 
 std::vector<Vector3d> corners(const Model& model, const std::vector<MemberId>& members);
 /// The members that a figure shows.

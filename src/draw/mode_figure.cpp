@@ -18,25 +18,6 @@ namespace {
 constexpr double kShare = 1.0 / 12;
 constexpr double kPlayedSeconds = 2;
 
-/// Panels in rows, as square as the page lets them be.
-std::vector<Area> panels(std::size_t count) {
-  const std::size_t columns = count <= 3 ? count : (count + 1) / 2;
-  const std::size_t rows = (count + columns - 1) / columns;
-  const Area page = whole_page();
-  const Vector2d size = page.high - page.low;
-  constexpr double kGap = 46, kCaption = 62;
-  std::vector<Area> areas;
-  for (std::size_t i = 0; i < count; ++i) {
-    const auto column = double(i % columns), row = double(i / columns);
-    const Vector2d low(page.low[0] + size[0] * column / double(columns),
-                       page.low[1] + size[1] * row / double(rows));
-    const Vector2d high(page.low[0] + size[0] * (column + 1) / double(columns) - kGap,
-                        page.low[1] + size[1] * (row + 1) / double(rows) - kCaption);
-    areas.push_back({low, high});
-  }
-  return areas;
-}
-
 double largest(const DrawnMode& mode) {
   double u = 0;
   for (const NodeMotion& n : mode.nodes) u = std::max(u, n.translation.norm());

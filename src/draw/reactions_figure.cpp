@@ -61,8 +61,8 @@ void draw_reactions(Canvas& canvas, const DrawnSteps& steps, const UnitSystem& u
   const Model& model = main.frame().model();
   const double forces = largest_part(steps, false), moments = largest_part(steps, true);
   draw_heading(canvas, title_of(model),
-               fmt::format("reactions, {}, {}: of the ground on the structure, in {} and {}",
-                           names_of(steps), main.step().loads.name, units.label(Quantity::force),
+               fmt::format("reactions, {}: of the ground on the structure, in {} and {}",
+                           what_of(steps, settings), units.label(Quantity::force),
                            units.label(Quantity::moment)));
   const bool loads = shows_loads(model, settings);
   const auto panel = [&](Scene& scene, const DrawnSteps& own) -> std::string {

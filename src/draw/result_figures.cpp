@@ -12,6 +12,7 @@
 #include "draw/mode_figure.hpp"
 #include "draw/model_figure.hpp"
 #include "draw/path_figure.hpp"
+#include "draw/stage_sheet.hpp"
 
 namespace ulterix {
 
@@ -75,6 +76,28 @@ class RunFigures {
         both_formats(folder_, "moment-" + file),
         fmt::format("{}: bending moments under {}", model_.title, loads),
         [&](Canvas& canvas) { draw_diagram(canvas, Diagram::moment, steps, units_, settings); });
+  }
+
+  /// Every staged analysis on a sheet of deflected shapes and one of moments.
+  void draw_stages() {
+    for (const AnalysisSpec& spec : model_.analyses) {
+      if (spec.kind() != AnalysisKind::staged || spec.staged().at_once) continue;
+      const StageSheet sheet(result_.steps, spec.name);
+      if (sheet.steps().empty()) continue;
+      FigureSettings settings;
+      settings.sheet = sheet.heading();
+      const std::string file = as_file_name(spec.name);
+      names_.push_back("deflected-" + file);
+      draw_files(both_formats(folder_, names_.back()),
+                 fmt::format("{}: deflected shapes, {}", model_.title, sheet.heading()),
+                 [&](Canvas& canvas) { draw_deflected(canvas, sheet.steps(), units_, settings); });
+      names_.push_back("moment-" + file);
+      draw_files(both_formats(folder_, names_.back()),
+                 fmt::format("{}: bending moments, {}", model_.title, sheet.heading()),
+                 [&](Canvas& canvas) {
+                   draw_diagram(canvas, Diagram::moment, sheet.steps(), units_, settings);
+                 });
+    }
   }
 
   /// The first modes of every buckling and modal analysis, of the loads with the lowest.
@@ -257,6 +280,7 @@ std::vector<std::string> draw_results(const RunResult& result, const UnitSystem&
   RunFigures figures(result, units, folder);
   figures.draw_model_figure();
   if (const auto governing = governing_step(result)) figures.draw_governing(*governing);
+  figures.draw_stages();
   figures.draw_modes_of_analyses();
   figures.draw_paths();
   names.insert(names.end(), figures.names().begin(), figures.names().end());

@@ -418,6 +418,9 @@ void read_staged_keys(Reading& r, const Value& t, Location at, const std::string
   if (const Value* loads = t.find("loads")) {
     r.complain(loads->at, "{}: stages have brings, add and take_off instead of loads", who);
   }
+  if (const Value* hold = t.find("hold")) {
+    r.complain(hold->at, "{}: hold is not supported in stages yet: give a stage a support", who);
+  }
   StagesReader(r, t, who, spec).read(t, at);
 }
 

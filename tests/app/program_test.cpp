@@ -594,7 +594,7 @@ TEST_F(Program, BucklingAndModesThroughFiles) {
   EXPECT_EQ(
       w.run("demo here --example gantri").err,
       "ulterix: --example: no example \"gantri\"; did you mean \"gantry\"? (there are terminal, "
-      "gantry, beacon, boat-hall, footbridge)\n");
+      "gantry, beacon, boat-hall, footbridge, signal-mast, hung-office)\n");
 }
 
 TEST_F(Program, ModesAreDrawnAndSwing) {
