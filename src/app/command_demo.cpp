@@ -95,7 +95,8 @@ int command_demo(const Arguments& arguments) {
       "      the terminal building, its results and figures in ./kittiwake-quay/\n"
       "  ulterix demo --example gantry\n"
       "      a travelling gantry in space: how close to buckling, and what would help\n");
-  options.add()("example", "terminal, gantry, beacon, boat-hall, footbridge, signal-mast or hung-office",
+  options.add()("example",
+                "terminal, gantry, beacon, boat-hall, footbridge, signal-mast or hung-office",
                 cxxopts::value<std::string>()->default_value("terminal"), "NAME");
   const auto parsed = options.parse(arguments);
   if (!parsed) return kDone;

@@ -75,15 +75,6 @@ std::vector<MemberId> select_members(const Model& model, const DrawRequest& requ
   return selected;
 }
 
-/// Analyses and loads of the results, in order.
-std::vector<std::pair<std::string, std::string>> steps_with_results(const Results& results) {
-  std::vector<std::pair<std::string, std::string>> all;
-  for (const auto& row : results.table("steps").rows) {
-    if (is_number(row[4])) all.emplace_back(text_in(row[0]), text_in(row[1]));
-  }
-  return all;
-}
-
 /// The load with the largest bending moment, of second-order where there is one; else the first.
 std::string governing_load(const Results& results) {
   const auto steps = steps_with_results(results);
@@ -113,10 +104,20 @@ std::string governing_load(const Results& results) {
 }
 
 /// The loads named by names and patterns, or the one that governs.
-Names chosen_loads(const Results& results, const Names& wanted) {
+Names chosen_loads(const Results& results, const Names& wanted, const Names& analyses) {
   const auto steps = steps_with_results(results);
   if (steps.empty()) throw CallError("no analysis of these results has a state to draw");
-  if (wanted.empty()) return {governing_load(results)};
+  if (wanted.empty()) {
+    // The governing load, if an analysis asked for has it.
+    const std::string governing = governing_load(results);
+    std::string first;
+    for (const auto& [analysis, loads] : steps) {
+      if (std::find(analyses.begin(), analyses.end(), analysis) == analyses.end()) continue;
+      if (loads == governing) return {governing};
+      if (first.empty()) first = loads;
+    }
+    return {first.empty() ? governing : first};
+  }
   Names names, chosen;
   for (const auto& [analysis, loads] : steps) {
     if (std::find(names.begin(), names.end(), loads) == names.end()) names.push_back(loads);
@@ -225,7 +226,7 @@ void draw_stored_model(const Results& results, DrawRequest request) {
   request.settings.members = select_members(file.model, request);
   const std::string load = the_only_load(request);
   std::optional<LoadSet> loads;
-  if (!load.empty()) loads = find_loads(file.model, chosen_loads(results, {load})[0]);
+  if (!load.empty()) loads = find_loads(file.model, chosen_loads(results, {load}, {})[0]);
   const auto figures = by_planes(request, file.model, file.units);
   for (const auto& [ending, settings] : figures) {
     const std::string name = (loads ? "model-" + load : std::string("model")) + ending;
@@ -410,7 +411,7 @@ void draw_stored_results(const Results& results, DrawRequest request) {
       is_staged(results.model().model, request.analyses.front())) {
     return draw_stored_stages(results, request);
   }
-  const Names loads = chosen_loads(results, request.loads);
+  const Names loads = chosen_loads(results, request.loads, request.analyses);
   std::vector<Names> analyses;
   Names all;
   for (const std::string& load : loads) {
@@ -451,7 +452,7 @@ void draw_stored_results(const Results& results, DrawRequest request) {
 
 /// Load factors over the watched places, of every large-displacement analysis of the loads.
 void draw_stored_paths(const Results& results, const DrawRequest& request) {
-  for (const std::string& load : chosen_loads(results, request.loads)) {
+  for (const std::string& load : chosen_loads(results, request.loads, request.analyses)) {
     const std::vector<PathChart> charts = stored_paths(results, load);
     if (charts.empty()) {
       throw CallError(fmt::format(

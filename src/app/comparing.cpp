@@ -10,6 +10,7 @@
 #include "app/stored_run.hpp"
 #include "app/text.hpp"
 #include "core/analysis/run.hpp"
+#include "core/analysis/staged.hpp"
 #include "read/name_matching.hpp"
 #include "write/tables.hpp"
 
@@ -30,12 +31,23 @@ struct StepValue {
   std::optional<double> first_order, ratio;  ///< where the table knows it
 };
 
-std::vector<Results::Filter> filters_of(const CompareRequest& request, bool with_baseline) {
+/// With what the analyses asked for stand beside, where it is wanted: first-order, or at once.
+std::vector<Results::Filter> filters_of(const Results& results, const CompareRequest& request,
+                                        bool with_reference) {
   std::vector<Results::Filter> filters;
   if (!request.loads.empty()) filters.push_back({"load", "loads", request.loads});
   if (!request.analyses.empty()) {
     std::vector<std::string> wanted = request.analyses;
-    if (with_baseline) wanted.emplace_back(kBaseline);
+    if (with_reference) {
+      for (const auto& [analysis, loads] : steps_with_results(results)) {
+        const bool known = std::find(wanted.begin(), wanted.end(), analysis) != wanted.end();
+        const bool reference =
+            analysis == kBaseline ||
+            std::any_of(request.analyses.begin(), request.analyses.end(),
+                        [&a = analysis](const std::string& w) { return at_once_name(w) == a; });
+        if (reference && !known) wanted.push_back(analysis);
+      }
+    }
     filters.push_back({"analysis", "analysis", wanted});
   }
   return filters;
@@ -44,7 +56,7 @@ std::vector<Results::Filter> filters_of(const CompareRequest& request, bool with
 /// The places that matter, as the run found them.
 std::vector<StepValue> places_that_matter(const Results& results, const CompareRequest& request) {
   std::vector<StepValue> values;
-  for (const auto& row : results.table("comparison", filters_of(request, false)).rows) {
+  for (const auto& row : results.table("comparison", filters_of(results, request, false)).rows) {
     StepValue v{text_in(row[0]), text_in(row[1]),   text_in(row[3]),   text_in(row[4]),
                 text_in(row[5]), number_in(row[7]), number_in(row[6]), {}};
     if (is_number(row[8])) v.ratio = number_in(row[8]);
@@ -63,7 +75,7 @@ std::pair<std::string, std::string> parted(const std::string& header) {
 void add_nodes(const Results& results, const CompareRequest& request,
                std::vector<StepValue>& values) {
   if (request.nodes.empty()) return;
-  auto filters = filters_of(request, true);
+  auto filters = filters_of(results, request, true);
   filters.push_back({"node", "node", request.nodes});
   const auto add = [&values](const StoredTable& table) {
     for (const auto& row : table.rows) {
@@ -94,7 +106,7 @@ void add_nodes(const Results& results, const CompareRequest& request,
 void add_members(const Results& results, const CompareRequest& request,
                  std::vector<StepValue>& values) {
   if (request.members.empty()) return;
-  auto filters = filters_of(request, true);
+  auto filters = filters_of(results, request, true);
   filters.push_back({"member", "member", request.members});
   const StoredTable table = any_table(results, known_table("member_extremes"), filters);
   for (const auto& row : table.rows) {
@@ -142,7 +154,7 @@ std::vector<std::string> without_patterns(const Results& results,
 /// Recovered from the states: any place, at the cost of building the frame.
 void add_recovered(const Results& results, const CompareRequest& request,
                    std::vector<StepValue>& values) {
-  const auto filters = filters_of(request, true);
+  const auto filters = filters_of(results, request, true);
   std::vector<std::string> analyses;
   for (const auto& f : filters) {
     if (f.column == "analysis") analyses = f.wanted;

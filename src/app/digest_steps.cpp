@@ -141,7 +141,8 @@ class StepWords {
     for (const MemberId id : model_.members.ids()) {
       const bool idle = step.state.members[id].activity == Activity::idle;
       const MemberKind kind = model_.members[id].kind;
-      if ((one_way_sign(kind) == 0 && kind != MemberKind::cable) || idle || !stands_in(step, id)) continue;
+      if ((one_way_sign(kind) == 0 && kind != MemberKind::cable) || idle || !stands_in(step, id))
+        continue;
       const double N = mean_axial_force(recovery, id);
       if (std::abs(N) > std::abs(largest.second) * (1 + 1e-9)) largest = {id, N};
     }

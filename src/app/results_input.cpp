@@ -74,6 +74,14 @@ StoredTable Results::table(const std::string& name, const std::vector<Filter>& f
   return table;
 }
 
+std::vector<std::pair<std::string, std::string>> steps_with_results(const Results& results) {
+  std::vector<std::pair<std::string, std::string>> all;
+  for (const auto& row : results.table("steps").rows) {
+    if (is_number(row[4])) all.emplace_back(text_in(row[0]), text_in(row[1]));
+  }
+  return all;
+}
+
 std::string pieces_of_run(const std::string& name) {
   return name + ".*";
 }

@@ -58,6 +58,9 @@ class ByName {
   std::unordered_map<std::string, Id> ids_;
 };
 
+/// Analyses and loads of the results that have a state, in order.
+std::vector<std::pair<std::string, std::string>> steps_with_results(const Results& results);
+
 /// The pattern of the members that a run of the model file was cut into: CA is CA.1, CA.2, ...
 std::string pieces_of_run(const std::string& name);
 

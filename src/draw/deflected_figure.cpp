@@ -112,8 +112,8 @@ double automatic_scale(const DrawnSteps& steps, const FigureSettings& settings) 
   const Model& model = steps.back().recovery->frame().model();
   double u = 0;
   for (const DrawnStep& s : steps) {
-    u = std::max(u, largest_deflection(*s.recovery,
-                                       standing(shown_members(model, settings), *s.recovery)));
+    u = std::max(
+        u, largest_deflection(*s.recovery, standing(shown_members(model, settings), *s.recovery)));
   }
   return u > 0 ? round_scale(kShare * model.size() / u) : 1;
 }
@@ -126,15 +126,15 @@ void draw_deflected(Canvas& canvas, const DrawnSteps& steps, const UnitSystem& u
   const double scale = settings.scale.value_or(automatic_scale(steps, settings));
   std::vector<Vector3d> extent = corners(model, members);
   for (const DrawnStep& s : steps) {
-    for (const auto& axis :
-         deflected_axes(*s.recovery, standing(members, *s.recovery), scale, 4)) {
+    for (const auto& axis : deflected_axes(*s.recovery, standing(members, *s.recovery), scale, 4)) {
       extent.insert(extent.end(), axis.begin(), axis.end());
     }
   }
   const bool loads = shows_loads(model, settings);
   const int d = main_direction(main);
-  draw_heading(canvas, title_of(model),
-               fmt::format("deflected shape, {}: displacements x {:g}", what_of(steps, settings), scale));
+  draw_heading(
+      canvas, title_of(model),
+      fmt::format("deflected shape, {}: displacements x {:g}", what_of(steps, settings), scale));
   draw_panels(canvas, steps, settings, extent, [&](Scene& scene, const DrawnSteps& own) {
     scene.draw_undeformed(kUndeformedStroke);
     const Recovery& shown = *own.back().recovery;

@@ -239,9 +239,9 @@ class DiagramPanel {
       const std::string value = significant(units_.from_si(kind_.quantity, written[i].value), 3);
       std::string text = value;
       if (i == 0) {
-        governing = value + fmt::format(" ({} x {:.2f})",
-                                        scene.model().members[written[i].member].name,
-                                        units_.from_si(Quantity::length, written[i].x));
+        governing =
+            value + fmt::format(" ({} x {:.2f})", scene.model().members[written[i].member].name,
+                                units_.from_si(Quantity::length, written[i].x));
         // The caption of a panel says where.
         if (!sheet) text = governing;
       }

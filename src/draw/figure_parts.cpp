@@ -216,9 +216,9 @@ void draw_panels(Canvas& canvas, const DrawnSteps& steps, const FigureSettings& 
     draw_absent(scene, settings, own);
     draw_key_plan(scene, settings);
     const std::string caption = draw(scene, own);
-    const double foot = !settings.sheet.empty()  ? area.high[1] + 44
-                        : above && i == 0 ? area.high[1] + 40
-                                          : Canvas::kHeight - 52;
+    const double foot = !settings.sheet.empty() ? area.high[1] + 44
+                        : above && i == 0       ? area.high[1] + 40
+                                                : Canvas::kHeight - 52;
     draw_caption(canvas, area, foot,
                  caption.empty() ? steps[i].name : fmt::format("{}: {}", steps[i].name, caption));
   }

@@ -49,16 +49,21 @@ std::string replaced(std::string text, const std::string& from, const std::strin
   return text;
 }
 
+std::size_t column_of(const CsvTable& table, const std::string& name) {
+  const auto found = std::find(table.header.begin(), table.header.end(), name);
+  EXPECT_NE(found, table.header.end()) << name;
+  return static_cast<std::size_t>(found - table.header.begin());
+}
+
 /// The value in a column of the first row whose cells hold all the given texts.
 double cell(const CsvTable& table, const std::string& column,
             const std::vector<std::string>& with) {
-  const auto at =
-      std::find(table.header.begin(), table.header.end(), column) - table.header.begin();
+  const std::size_t at = column_of(table, column);
   for (const auto& row : table.rows) {
     const bool all = std::all_of(with.begin(), with.end(), [&row](const std::string& w) {
       return std::find(row.begin(), row.end(), w) != row.end();
     });
-    if (all) return std::stod(row[static_cast<std::size_t>(at)]);
+    if (all) return std::stod(row[at]);
   }
   ADD_FAILURE() << "no such row";
   return 0;
@@ -786,6 +791,105 @@ TEST_F(Program, OneWayMembersThroughFiles) {
                             "no part along y", "add a notional load"}) {
     EXPECT_NE(told.find(words), std::string::npos) << words;
   }
+}
+
+/// The signal mast: its guys from the run and from the store, and what a lost one does.
+TEST_F(Program, CablesThroughFiles) {
+  const auto demo = w.run("demo here --example signal-mast");
+  ASSERT_EQ(demo.status, 0) << demo.err;
+  EXPECT_NE(demo.out.find("largest force TS"), std::string::npos) << demo.out;
+  EXPECT_NE(demo.out.find("first-order takes cables as straight members"), std::string::npos);
+  const std::string results = "here/signal-mast-results";
+  const CsvTable cables = table("cables", results);
+  // 6 guys: four combinations of P-Delta, one of large displacement, three stages, and at once.
+  EXPECT_EQ(cables.rows.size(), 6u * 4 + 6 + 2 * (6 + 6 + 5));
+  double second = 0, large = 0;
+  for (const auto& row : cables.rows) {
+    const double start = std::stod(row[column_of(cables, "tension_start[kN]")]);
+    const double end = std::stod(row[column_of(cables, "tension_end[kN]")]);
+    const double N = std::stod(row[column_of(cables, "N[kN]")]);
+    const double thrust = std::stod(row[column_of(cables, "thrust[kN]")]);
+    EXPECT_LE(N, std::max(start, end) * 1.0001);
+    EXPECT_GE(N, thrust * 0.7);
+    if (row[3] != "TS" || row[1] != "WS") continue;
+    (row[0] == "second" ? second : large) = std::max(start, end);
+  }
+  EXPECT_GT(second, 25);
+  EXPECT_NEAR(second, large, 0.01 * large);
+  // Recovered from the store: the largest N of the guy is the tension of its upper end.
+  for (const auto& [analysis, tension] :
+       {std::pair<std::string, double>{"second", second}, {"large", large}}) {
+    const auto line = w.run("table " + results + " member_extremes --analysis " + analysis +
+                            " --load WS --member TS --format csv");
+    ASSERT_EQ(line.status, 0) << line.err;
+    const std::size_t at = line.out.find(",TS,N,kN,");
+    ASSERT_NE(at, std::string::npos) << line.out;
+    std::istringstream numbers(line.out.substr(at + 9));
+    std::string min, x_min, max;
+    std::getline(numbers, min, ',');
+    std::getline(numbers, x_min, ',');
+    std::getline(numbers, max, ',');
+    EXPECT_NEAR(std::stod(max), tension, 1e-6 * tension);
+  }
+  for (const char* what : {"deflected --analysis large", "axial --load WW"}) {
+    EXPECT_EQ(w.run("draw " + results + " " + what + " -o a.svg").status, 0) << what;
+  }
+}
+
+/// The hung office: stages from the run and from the store.
+TEST_F(Program, StagesThroughFiles) {
+  const auto demo = w.run("demo here --example hung-office");
+  ASSERT_EQ(demo.status, 0) << demo.err;
+  EXPECT_NE(demo.out.find("beside the same loads at once, largest differences:"), std::string::npos)
+      << demo.out;
+  const std::string results = "here/hung-office-results";
+  const CsvTable stages = table("stages", results);
+  ASSERT_EQ(stages.rows.size(), 11u);
+  EXPECT_EQ(stages.rows[4][3], "props out");
+  EXPECT_EQ(stages.rows[4][column_of(stages, "members")], "18");
+  // Each stage balances all loads so far: the last two differ by what the people weigh.
+  const std::size_t down = column_of(stages, "down[kN]");
+  EXPECT_NEAR(std::stod(stages.rows[5][down]) - std::stod(stages.rows[4][down]), 12 * 3 * 18, 1e-6);
+  // What is not there yet has no rows.
+  for (const auto& row : table("displacements", results).rows) {
+    EXPECT_FALSE(row[0] == "on_props" && row[1] == "floor 1" && row[3] == "M2");
+  }
+  // Recovered from the store, with its birth: the moment that the digest shows.
+  const CsvTable comparison = table("comparison", results);
+  double moment = 0;
+  for (const auto& row : comparison.rows) {
+    if (row[0] == "downwards" && row[1] == "people" && row[3] == "floor1") {
+      moment = std::stod(row[column_of(comparison, "value")]);
+      EXPECT_LT(moment, 0.6 * std::stod(row[column_of(comparison, "first_order")]));
+    }
+  }
+  const auto place =
+      w.run("compare " + results + " --analysis \"downwards*\" --load people --place F1.2.My@0.5");
+  ASSERT_EQ(place.status, 0) << place.err;
+  EXPECT_NE(place.out.find("at once"), std::string::npos) << place.out;
+  EXPECT_NE(place.out.find(std::to_string(moment).substr(0, 5)), std::string::npos) << place.out;
+  EXPECT_EQ(
+      w.run("draw " + results + " moment --analysis on_props").out,
+      results + "/figures/moment-on_props.svg\n" + results + "/figures/moment-on_props.png\n");
+  EXPECT_EQ(
+      w.run("draw " + results +
+            " deflected --analysis downwards-at-once --analysis downwards --load first -o d.svg")
+          .status,
+      0);
+  const auto check = w.run("check here/hung-office.toml");
+  EXPECT_NE(check.out.find("stages of on_props"), std::string::npos) << check.out;
+  EXPECT_NE(check.out.find("strikes P1M, P1N, P2M, P2N, P3M and P3N"), std::string::npos)
+      << check.out;
+  // One stage alone: the state of a stage to vibrate about, and a stage that does not stand.
+  w.write("later.toml", read_file(w.folder() / "here/hung-office.toml") +
+                            "[analyses.swing]\nkind = \"modal\"\nafter = \"downwards:third\"\n"
+                            "modes = 1\n");
+  const auto swing = w.run("run later.toml --analysis swing --no-figures");
+  EXPECT_EQ(swing.status, 0) << swing.out << swing.err;
+  w.write("props.toml", replaced(read_file(w.folder() / "here/hung-office.toml"),
+                                 "erect = [\"R.*\", \"H*\"]", "erect = [\"R.*\"]"));
+  const auto bad = w.run("run props.toml --no-figures");
+  EXPECT_NE(bad.out.find("never stand"), std::string::npos) << bad.out;
 }
 
 /// The footbridge: its path from the run and from the store, the state read back, the shape used.

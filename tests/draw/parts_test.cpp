@@ -190,7 +190,10 @@ TEST(Strokes, TwoAnalysesDifferInColourAndDashes) {
   EXPECT_TRUE(b.dashes.empty());
   EXPECT_GT(std::abs(a.colour.r - b.colour.r), 0.3);
   EXPECT_TRUE(stroke_of({both.steps[0]}, 0).dashes.empty());
-  EXPECT_EQ(names_of(both.steps), "first-order and p-delta");
+  FigureSettings settings;
+  EXPECT_EQ(what_of(both.steps, settings), "first-order and p-delta, G");
+  settings.sheet = "stages of erection";
+  EXPECT_EQ(what_of(both.steps, settings), "stages of erection");
 }
 
 TEST(FileNames, KeepWhatEveryFileSystemTakes) {

@@ -249,6 +249,82 @@ TEST(Catalogue, WarpingConstants) {
   EXPECT_EQ(section_properties(Shape::box, {0.3, 0.2, 0.01, 0.01}).Iw, 0);
 }
 
+/// A model with one more member.
+std::string replaced_members(std::string text, const std::string& line) {
+  const std::string at = "[members]\n";
+  return text.insert(text.find(at) + at.size(), line);
+}
+
+TEST(Reader, StagesHoldWhatActsAfterThem) {
+  const ModelFile f = read(kFrame + R"(
+[loads.G]
+self_weight = 1.0
+members = [ { on = "R.1", qz = -4 } ]
+nodes = [ { on = ["A1", "B1"], fz = -10 } ]
+[loads.Q]
+members = [ { on = "R.1", fz = -3, at = 0.5 } ]
+[analyses.erection]
+kind = "staged"
+brings = { G = 2 }
+stages = [
+  { name = "left", erect = ["CA"] },
+  { name = "right", erect = ["CB", "R.1"], add = { Q = 3 } },
+  { name = "lighter", take_off = { Q = 1 }, theory = "p-delta" },
+  { name = "open", strike = ["R.1"], theory = "p-delta" },
+]
+[analyses.levels]
+kind = "staged"
+position = "drawn"
+brings = { G = 1 }
+stages = { by = "levels" }
+)");
+  ASSERT_EQ(complaints(f), "");
+  ASSERT_EQ(f.model.analyses.size(), 4u);
+  const AnalysisSpec &reference = f.model.analyses[0], &spec = f.model.analyses[1];
+  EXPECT_TRUE(reference.staged().at_once);
+  EXPECT_EQ(reference.name, "erection-at-once");
+  ASSERT_EQ(spec.staged().stages.size(), 4u);
+  EXPECT_FALSE(spec.staged().stages[1].bent);
+  EXPECT_TRUE(spec.staged().stages[2].bent);
+  const auto items = [&spec](std::size_t i) -> const LoadCase& { return *spec.loads[i].items; };
+  EXPECT_EQ(spec.loads[1].name, "right");
+  // Left: the column's weight and the load of its head, at twice the case.
+  ASSERT_EQ(items(0).self_weight.size(), 1u);
+  EXPECT_EQ(items(0).self_weight[0].factor, 2);
+  ASSERT_EQ(items(0).nodal.size(), 1u);
+  EXPECT_EQ(items(0).nodal[0].force[2], -2e4);
+  EXPECT_EQ(items(1).self_weight.size(), 3u);
+  EXPECT_EQ(items(1).nodal.size(), 2u);
+  ASSERT_EQ(items(1).points.size(), 1u);
+  EXPECT_EQ(items(1).points[0].force[2], -9e3);
+  ASSERT_EQ(items(2).points.size(), 2u);
+  EXPECT_EQ(items(2).points[1].force[2], 3e3);
+  // What lay on the struck girder is gone; the nodes stand on.
+  EXPECT_TRUE(items(3).points.empty());
+  EXPECT_TRUE(items(3).distributed.empty());
+  EXPECT_EQ(items(3).nodal.size(), 2u);
+  const StagedKeys& levels = f.model.analyses[3].staged();
+  ASSERT_EQ(levels.stages.size(), 1u);  // the columns and the girder end at one level
+  EXPECT_TRUE(levels.stages[0].drawn);
+  EXPECT_EQ(levels.stages[0].erected.size(), 3u);
+}
+
+TEST(Reader, CutLengthIsALengthOrPerCentOfTheDistanceDrawn) {
+  for (const auto& [given, expected] : {std::pair<std::string, double>{"\"99.5 %\"", 0.995 * 7.2},
+                                        {"7.25", 7.25},
+                                        {"\"7300 mm\"", 7.3}}) {
+    const ModelFile g = read(replaced_members(kFrame,
+                                              "K = { from = \"A1\", to = \"B1\", kind = \"cable\", "
+                                              "cut_length = " +
+                                                  given + " }\n"));
+    ASSERT_EQ(complaints(g), "") << given;
+    const Member& k = g.model.members[MemberId(0)];
+    EXPECT_NEAR(k.cut_length, expected, 1e-12);
+    // Without weight a cable that is short is pulled, one that is long is not.
+    EXPECT_EQ(k.preload > 0, expected < 7.2) << k.preload;
+  }
+}
+
 TEST(NearNames, SuggestsSlipsOnly) {
   EXPECT_EQ(nearest("raftr", {"rafter", "col"}), "rafter");
   EXPECT_EQ(nearest("B9", {"A1", "B1"}), "B1");
