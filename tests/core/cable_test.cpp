@@ -469,6 +469,33 @@ TEST(Cable, BucklingAndVibrationAboutItsState) {
   EXPECT_GT(buckles.buckling->modes.front().factor, 1);
 }
 
+// Ropes without weight that are longer than their ends are apart: slack as drawn, straight under
+// the load that hangs from them.
+TEST(Cable, SlackRopesWithoutWeightHangUnderALoad) {
+  constexpr double EA = 3e6, P = 2e3, L1 = 5.5, L2 = 6.5;
+  FrameBuilder b;
+  const SectionId s = b.section(area(1e-3));
+  const MaterialId m = b.material(EA / 1e-3, 1);
+  const NodeId A = b.node("A", 0, 0, 0), B = b.node("B", 4, 0, -1), C = b.node("C", 9, 0, 1);
+  cable(b, "K1", A, B, s, m, L1);
+  cable(b, "K2", B, C, s, m, L2);
+  for (const NodeId n : {A, C}) b.fix(n, {0, 2});
+  b.nodal_load(B, 2, -P);
+  const RunResult r = solve_all(b);
+  for (const std::string& name : kAll) {
+    const Step& step = *r.find(name, "G");
+    ASSERT_TRUE(step.outcome.stands()) << name << ": " << step.outcome.reason;
+    const Vector3d at = r.model->nodes[B].position + step.state.nodes[B].translation;
+    const Vector3d left = at, right = Vector3d(9, 0, 1) - at;
+    const double N1 = EA * (left.norm() / L1 - 1), N2 = EA * (right.norm() / L2 - 1);
+    const Vector3d balance = -N1 * left.normalized() + N2 * right.normalized();
+    EXPECT_NEAR(balance[0], 0, 1e-5) << name;
+    EXPECT_NEAR(balance[2], P, 1e-5) << name;
+    EXPECT_GT(N1, 0);
+    EXPECT_NEAR(mean_axial_force(Recovery(step), MemberId(0)), N1, 1e-5);
+  }
+}
+
 TEST(Cable, FrameWithTiesAndCables) {
   // A braced bay whose tie goes slack, and a cable that stays it: all conditions hold at once.
   FrameBuilder b;

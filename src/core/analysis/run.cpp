@@ -311,7 +311,9 @@ void add_remarks(RunResult& result) {
         listed(names), names.size() == 1 ? "its" : "their", model.nodes[spin.nodes.front()].name));
   }
   if (result.steps.empty()) result.remarks.push_back("no loads: nothing to analyse");
-  if (model.has_cables()) {
+  const bool linear = std::any_of(result.steps.begin(), result.steps.end(),
+                                  [](const Step& s) { return s.analysis == kBaseline; });
+  if (model.has_cables() && linear) {
     result.remarks.push_back(
         "first-order takes cables as straight members that carry both ways, with the force along "
         "the chord that they have at the drawn geometry and half their weight at each end");
@@ -321,6 +323,7 @@ void add_remarks(RunResult& result) {
       std::any_of(model.analyses.begin(), model.analyses.end(), [](const AnalysisSpec& a) {
         return a.kind() == AnalysisKind::modal && a.modal().after_analysis.empty();
       });
+  if (!linear && !modal) return;
   result.remarks.push_back(
       fmt::format("first-order{} takes one-way members and supports both ways, without their slack",
                   modal ? " and vibration without loads" : ""));

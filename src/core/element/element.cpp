@@ -294,7 +294,8 @@ void Element::hang() {
                                           : Catenary(p.cable_length, p.EA, p.cable_load,
                                                      Vector3d(p.length, 0, 0) + p.cable_reach);
   Matrix3d k = cable.stiffness();
-  if (geometric_.slack_resists && k.isZero(0)) {
+  const bool drawn = !geometric_.reach && !p.cable_placed;
+  if (k.isZero(0) && (geometric_.slack_resists || drawn)) {
     const Vector3d t = cable.chord().normalized();
     k = p.EA / p.cable_length * t * t.transpose();
   }

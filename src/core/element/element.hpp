@@ -28,6 +28,7 @@ struct ElementProperties {
   double cable_length = 0;   ///< without force, m, of a cable that hangs; 0: straight
   /// At rest: load per that length (N/m) and relative displacement of the ends (m), local axes.
   Vector3d cable_load = Vector3d::Zero(), cable_reach = Vector3d::Zero();
+  bool cable_placed = false;  ///< that is its place in a state; else as drawn
   std::array<EndJoint, 2> joints = {kJoined, kJoined};
 
   bool operator==(const ElementProperties&) const = default;
@@ -41,7 +42,7 @@ struct GeometricEffect {
   bool between_nodes = true;  ///< P-δ too; else only the chord turns (P-Δ)
   bool bends_in_z = true, bends_in_y = true, twists = true;  ///< false: out of the model's plane
   std::optional<Vector3d> reach;  ///< of a cable: as in MemberState; empty: at rest
-  bool slack_resists = false;     ///< as in State
+  bool slack_resists = false;     ///< as in State; always so at rest as drawn
 };
 
 /// The cable that hangs between ends that have moved by `reach` (m, relative, local axes). Its

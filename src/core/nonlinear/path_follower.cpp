@@ -155,22 +155,29 @@ class Follower {
     return false;
   }
 
-  /// Goes along a step of Newton's, and not so far that the energy rises as steeply as it fell.
-  /// Returns the part that was gone; `there`: the balance at its end.
+  /// Goes along a step of Newton's, less far where the energy would rise as steeply as it fell, and
+  /// further where it still falls so. Returns the part that was gone; `there`: the balance at its
+  /// end.
   VectorXd move_within(const Balance& from, const VectorXd& step, std::optional<Balance>& there) {
     constexpr double kEnough = 0.8;
-    constexpr int kMostTries = 40;
+    constexpr int kMostTries = 60;
     const std::shared_ptr<const void> before = problem_.state();
-    const double slope = from.rest.dot(step);
-    double part = 1, low = 0, high = 1;
+    const double slope = from.rest.dot(step), furthest = kLargest_ / largest(step);
+    double part = 1, low = 0;
+    std::optional<double> high;
     for (int i = 0; i < kMostTries; ++i) {
       problem_.restore(before);
       problem_.move(part * step, problem_.factor());
       there = problem_.balance();
       const double now = there->rest.allFinite() ? there->rest.dot(step) : -2 * slope;
-      if (!(slope < 0) || now <= -kEnough * slope) break;
-      high = part;
-      part = (low + high) / 2;
+      if (!(slope < 0) || std::abs(now) <= -kEnough * slope) break;
+      if (now < 0) {
+        low = part;
+        if (!high && 2 * part > furthest) break;
+      } else {
+        high = part;
+      }
+      part = high ? (low + *high) / 2 : 2 * part;
     }
     return part * step;
   }

@@ -99,7 +99,8 @@ MemberLoading AppliedLoads::build_loading(MemberId id, const Gathered& gathered)
   const bool moved =
       !situation_->offsets[member.start].isZero(0) || !situation_->offsets[member.end].isZero(0);
   const double stretch = moved ? L / model.length(id) : 1;
-  const double along = model.spare_length(id);
+  // Loads of a cable are per length without force.
+  const double along = member.kind == MemberKind::cable ? member.cut_length / L : 1;
   MemberLoadingBuilder builder(L);
   if (gathered.self_weight != 0) {
     Vector6d weight = Vector6d::Zero();

@@ -99,6 +99,7 @@ ElementProperties element_properties(const Situation& situation, MemberId id) {
     if (!situation.cable_rests.empty() && situation.cable_rests[id]) {
       p.cable_load = situation.cable_rests[id]->load;
       p.cable_reach = situation.cable_rests[id]->reach;
+      p.cable_placed = true;
     } else if (m.weighs) {
       p.cable_load = local_axes(situation, id) * model.weight(id);
     }

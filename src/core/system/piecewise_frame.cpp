@@ -11,6 +11,7 @@ namespace {
 
 /// Boundaries of pieces closer than this part of a member are one.
 constexpr double kSamePlace = 1e-9;
+constexpr double kTrace = 1e-6;
 
 /// How a node's turn follows from a change of its rotation vector (from the left).
 Matrix3d turn_of_vector(const Vector3d& v) {
@@ -274,9 +275,14 @@ struct PiecewiseFrame::Parts {
     r.axial = hung.chord_force();
     Matrix3d k = hung.stiffness();
     if (k.isZero(0)) {
-      // Slack and without load: the tangent that its own weight would give it leads on.
+      // Slack and without load: the tangent that its own weight would give it leads on, or that
+      // of a cable just taut in a trace, which disturbs no frame that stands.
       const Vector3d weight = piece.properties.axes * piece.properties.stiffness.cable_load;
       k = Catenary(piece.cable_length, hung.EA(), weight, hung.chord()).stiffness();
+      if (k.isZero(0)) {
+        const Vector3d t = hung.chord().normalized();
+        k = kTrace * hung.EA() / piece.cable_length * t * t.transpose();
+      }
     }
     r.stiffness.setZero();
     for (const int a : {0, 6}) {
