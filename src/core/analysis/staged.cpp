@@ -16,6 +16,10 @@ namespace ulterix {
 
 namespace {
 
+/// Modes of stages are looked for up to so many unknowns in all; of a large erection in some stages
+/// only, evenly, the last one among them.
+constexpr int kUnknownsLookedAt = 60'000;
+
 class Erection {
  public:
   Erection(const ElasticFrame& whole, const AnalysisSpec& spec)
@@ -28,6 +32,8 @@ class Erection {
     for (char& p : now_.present) p = 0;
     for (char& s : now_.standing) s = 0;
     supports_ = model_.supports;
+    const auto all = static_cast<std::size_t>(whole.system->dofs().size()) * keys_.stages.size();
+    every_ = 1 + all / kUnknownsLookedAt;
   }
 
   std::vector<Step> run(const Progress& progress) {
@@ -40,7 +46,8 @@ class Erection {
       Step step;
       if (stopped.empty()) {
         change(stage);
-        step = solve(stage, spec_.loads[k]);
+        const std::size_t left = keys_.stages.size() - 1 - k;
+        step = solve(stage, spec_.loads[k], left % every_ == 0);
       } else {
         step.outcome = {
             why, fmt::format("not reached: stage {} does not stand", stopped), {}, 0, 0};
@@ -114,7 +121,7 @@ class Erection {
     if (moved) now_.bear(id, at);
   }
 
-  Step solve(const Stage& stage, const LoadSet& loads) const {
+  Step solve(const Stage& stage, const LoadSet& loads, bool with_modes) const {
     AnalysisSpec one;
     one.name = spec_.name;
     one.loads = {loads};
@@ -123,13 +130,13 @@ class Erection {
       const OneWayFrames frames(now_, whole_.system->order());
       OneWayState found = stage.bent ? solve_one_way_p_delta(frames, one, loads)
                                      : solve_one_way(frames, one, loads);
-      if (found.step.has_state) look_ahead(*found.frame, found.step);
+      if (found.step.has_state && with_modes) look_ahead(*found.frame, found.step);
       return std::move(found.step);
     }
     const ElasticFrame frame = make_elastic_frame(now_, {}, &whole_.system->order());
     const std::vector<Step> first = first_order(frame, one);
     Step step = stage.bent ? p_delta(frame, one, first).front() : first.front();
-    if (step.has_state) look_ahead(frame, step);
+    if (step.has_state && with_modes) look_ahead(frame, step);
     return step;
   }
 
@@ -155,6 +162,7 @@ class Erection {
   const StagedKeys& keys_;
   Situation now_;
   State state_;                    // after the stage before
+  std::size_t every_ = 1;          // stage's modes are looked for
   std::vector<Support> supports_;  // of all nodes, also of those that do not stand yet
 };
 
