@@ -164,16 +164,10 @@ class Inventory {
       fmt::print("{}\n", wrapped(fmt::format("  stages of {}", spec.name), width_, 4));
       TextTable table({Align::left, Align::left, Align::right, Align::left});
       Situation situation(model_);
-      for (char& p : situation.present) p = 0;
-      for (char& s : situation.standing) s = 0;
+      situation.clear();
       for (std::size_t k = 0; k < spec.staged().stages.size(); ++k) {
         const Stage& stage = spec.staged().stages[k];
-        for (const MemberId id : stage.struck) situation.present[id] = 0;
-        for (const MemberId id : stage.erected) {
-          situation.present[id] = 1;
-          situation.standing[model_.members[id].start] = 1;
-          situation.standing[model_.members[id].end] = 1;
-        }
+        situation.change_members(stage);
         const double down = -AppliedLoads(situation, spec.loads[k]).total_force()[model_.vertical];
         std::string changes;
         const auto add = [&changes](const std::string& what) {

@@ -270,18 +270,10 @@ std::vector<StoredRun::Birthplace> StoredRun::read_births(
 /// What stands in a stage, and where it was built in.
 void StoredRun::build(const Step& step, const std::vector<Birthplace>& births,
                       Situation& situation) const {
-  for (char& p : situation.present) p = 0;
-  for (char& s : situation.standing) s = 0;
+  situation.clear();
   const auto& stages = find_analysis(model(), step.analysis)->staged().stages;
   for (int k = 0; k < step.number; ++k) {
-    const Stage& stage = stages[static_cast<std::size_t>(k)];
-    for (const MemberId id : stage.struck) situation.present[id] = 0;
-    for (const MemberId id : stage.erected) situation.present[id] = 1;
-  }
-  for (const MemberId id : model().members.ids()) {
-    if (situation.present[id] == 0) continue;
-    const Member& m = model().members[id];
-    situation.standing[m.start] = situation.standing[m.end] = 1;
+    situation.change_members(stages[static_cast<std::size_t>(k)]);
   }
   for (const Birthplace& born : births) {
     if (born.analysis != step.analysis || born.stage > step.number) continue;

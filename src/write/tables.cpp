@@ -147,7 +147,7 @@ class StateRows : public RowWriter {
         sink_.real(std::nullopt);
         sink_.end_row();
       }
-      for (const Support& s : model_.supports) {
+      for (const Support& s : supports_of(step)) {
         for (int d = 0; d < 6; ++d) {
           if (s.directions[static_cast<std::size_t>(d)].only == 0) continue;
           const bool open = std::find(step.state.open.begin(), step.state.open.end(),

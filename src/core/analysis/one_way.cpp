@@ -385,9 +385,9 @@ OneWayFrames::OneWayFrames(Situation base, std::vector<int> order)
   const Model& model = *base_.model;
   for (const MemberId id : model.members.ids()) {
     const int sign = one_way_sign(model.members[id].kind);
-    if (sign != 0) items_.push_back({id, {}, 0, double(sign)});
+    if (sign != 0 && base_.present[id] != 0) items_.push_back({id, {}, 0, double(sign)});
   }
-  for (const Support& s : model.supports) {
+  for (const Support& s : base_.supports) {
     for (int d = 0; d < 6; ++d) {
       const int only = s.directions[static_cast<std::size_t>(d)].only;
       if (only != 0 && model.uses_direction(d)) items_.push_back({{}, s.node, d, double(only)});

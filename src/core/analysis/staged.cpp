@@ -29,8 +29,7 @@ class Erection {
         keys_(spec.staged()),
         now_(model_),
         state_(model_) {
-    for (char& p : now_.present) p = 0;
-    for (char& s : now_.standing) s = 0;
+    now_.clear();
     supports_ = model_.supports;
     const auto all = static_cast<std::size_t>(whole.system->dofs().size()) * keys_.stages.size();
     every_ = 1 + all / kUnknownsLookedAt;
@@ -74,13 +73,8 @@ class Erection {
   /// Everything of a stage but its loads.
   void change(const Stage& stage) {
     const IndexedVector<NodeId, char> stood = now_.standing;
-    for (const MemberId id : stage.struck) now_.present[id] = 0;
+    now_.change_members(stage);
     for (const MemberId id : stage.erected) arrive(id, stage, stood);
-    for (char& s : now_.standing) s = 0;
-    for (const MemberId id : model_.members.ids()) {
-      if (now_.present[id] == 0) continue;
-      now_.standing[model_.members[id].start] = now_.standing[model_.members[id].end] = 1;
-    }
     for (const NodeId n : model_.nodes.ids()) {
       if (now_.standing[n] == 0) state_.nodes[n] = {};
     }
@@ -108,7 +102,6 @@ class Erection {
   }
 
   void arrive(MemberId id, const Stage& stage, const IndexedVector<NodeId, char>& stood) {
-    now_.present[id] = 1;
     if (keys_.at_once || stage.drawn) return;
     const Member& m = model_.members[id];
     State at(model_);
@@ -126,7 +119,7 @@ class Erection {
     one.name = spec_.name;
     one.loads = {loads};
     if (stage.bent) one.become<PDeltaKeys>();
-    if (model_.has_one_way()) {
+    if (acts_one_way()) {
       const OneWayFrames frames(now_, whole_.system->order());
       OneWayState found = stage.bent ? solve_one_way_p_delta(frames, one, loads)
                                      : solve_one_way(frames, one, loads);
@@ -140,12 +133,28 @@ class Erection {
     return step;
   }
 
+  bool acts_one_way() const {
+    if (model_.has_one_way()) return true;
+    for (const Support& s : now_.supports) {
+      for (const SupportDirection& d : s.directions) {
+        if (d.only != 0) return true;
+      }
+    }
+    return false;
+  }
+
   /// How far the stage is from buckling, and how slowly it vibrates.
   void look_ahead(const ElasticFrame& given, Step& step) const {
     if (keys_.at_once || step.state.lambda != 1) return;
     const auto about = frame_about(given, step);
     const ElasticFrame& frame = about ? *about : given;
     if (const auto mode = lowest_mode(frame, step)) step.reserve = mode->factor;
+    if (step.outcome.stands() && step.reserve && *step.reserve > 0 && *step.reserve < 1) {
+      step.outcome.verdict = Verdict::buckles_below_load;
+      step.outcome.reason =
+          fmt::format("the stage buckles at {:.4g} of its loads, which first-order does not know",
+                      *step.reserve);
+    }
     if (FrameMass(*frame.system).empty()) return;
     AnalysisSpec spec;
     spec.name = spec_.name;

@@ -37,6 +37,7 @@ std::vector<CableTrouble> cut_cables(Model& model) {
       const auto length = length_for_force(m.preload, EA, load, chord);
       if (length) {
         m.cut_length = *length;
+        m.cut_in_place = true;
       } else {
         troubles.push_back({id,
                             "its own weight makes a larger force along the chord than this "
@@ -44,7 +45,10 @@ std::vector<CableTrouble> cut_cables(Model& model) {
       }
       continue;
     }
-    if (m.cut_length == 0) m.cut_length = chord.norm() + m.slack;
+    if (m.cut_length == 0) {
+      m.cut_length = chord.norm() + m.slack;
+      m.cut_in_place = true;
+    }
     const Catenary cable(m.cut_length, EA, load, chord);
     m.preload = cable.chord_force();
     if (!cable.found()) troubles.push_back({id, "its shape at the drawn ends was not found"});

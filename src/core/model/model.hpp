@@ -56,7 +56,8 @@ struct Member {
   double slack = 0;       ///< m, travel before a one-way member acts
   double preload = 0;     ///< N at the drawn geometry, of axial kinds; of a cable along its chord
   double cut_length = 0;  ///< m, of a cable without force
-  bool weighs = false;    ///< of a cable: some load case puts its own weight on it
+  bool cut_in_place = false;  ///< of a cable: its length follows from where its ends are
+  bool weighs = false;        ///< of a cable: some load case puts its own weight on it
   int line = 0;
 
   bool has_hinges() const { return joints[0] != kJoined || joints[1] != kJoined; }

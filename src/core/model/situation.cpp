@@ -4,6 +4,21 @@
 
 namespace ulterix {
 
+void Situation::clear() {
+  for (char& p : present) p = 0;
+  for (char& s : standing) s = 0;
+}
+
+void Situation::change_members(const Stage& stage) {
+  for (const MemberId id : stage.struck) present[id] = 0;
+  for (const MemberId id : stage.erected) present[id] = 1;
+  for (char& s : standing) s = 0;
+  for (const MemberId id : model->members.ids()) {
+    if (present[id] == 0) continue;
+    standing[model->members[id].start] = standing[model->members[id].end] = 1;
+  }
+}
+
 void Situation::bear(MemberId id, const State& now) {
   present[id] = 1;
   if (births.empty()) births = IndexedVector<MemberId, std::optional<Birth>>(model->members.size());

@@ -58,6 +58,10 @@ struct Situation {
   const Birth* birth(MemberId id) const {
     return births.empty() || !births[id] ? nullptr : &*births[id];
   }
+  /// Nothing stands yet.
+  void clear();
+  /// The members of a stage go and come, and their nodes with them.
+  void change_members(const Stage& stage);
   /// Builds a member in without force between nodes that have moved as in `now`.
   void bear(MemberId id, const State& now);
 };

@@ -131,7 +131,9 @@ FrameSystem::MemberPart FrameSystem::member_part(MemberId id, const AppliedLoads
   const Element e = element(id, loads.on_member(id), state, split);
   const Member& m = model().members[id];
   Vector12d own = e.fixed_end_forces();
-  if (situation().birth(id) != nullptr) own -= e.stiffness() * birth_motion(id);
+  // A cable counts from the drawn place, and has another length where it was built in.
+  if (situation().birth(id) != nullptr && properties(id).cable_length == 0)
+    own -= e.stiffness() * birth_motion(id);
   part.force = -to_global(own, axes(id));
   Vector12d prescribed;
   prescribed << dofs_[m.start].u0, dofs_[m.end].u0;

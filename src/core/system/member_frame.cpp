@@ -96,6 +96,13 @@ ElementProperties element_properties(const Situation& situation, MemberId id) {
   act_one_way(m, situation.idle[id] != 0, p);
   if (m.kind == MemberKind::cable) {
     p.cable_length = m.cut_length;
+    const Birth* birth = situation.birth(id);
+    if (birth != nullptr && m.cut_in_place) {
+      // Pulled to its force, or cut to fit, where it is built in: the chord is another there.
+      const Vector3d drawn = situation.position(m.end) - situation.position(m.start);
+      const Vector3d moved = birth->end.translation - birth->start.translation;
+      p.cable_length *= (drawn + moved).norm() / drawn.norm();
+    }
     if (!situation.cable_rests.empty() && situation.cable_rests[id]) {
       p.cable_load = situation.cable_rests[id]->load;
       p.cable_reach = situation.cable_rests[id]->reach;
