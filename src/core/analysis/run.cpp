@@ -318,6 +318,13 @@ void add_remarks(RunResult& result) {
         "first-order takes cables as straight members that carry both ways, with the force along "
         "the chord that they have at the drawn geometry and half their weight at each end");
   }
+  const bool vibrates = std::any_of(result.steps.begin(), result.steps.end(),
+                                    [](const Step& s) { return s.modal || s.lowest_omega; });
+  if (model.has_cables() && vibrates) {
+    result.remarks.push_back(
+        "in vibration a cable moves with its ends: modes of the cables themselves are not among "
+        "those found");
+  }
   if (!model.has_one_sided()) return;
   const bool modal =
       std::any_of(model.analyses.begin(), model.analyses.end(), [](const AnalysisSpec& a) {
