@@ -172,15 +172,20 @@ void draw_absent(Scene& scene, const FigureSettings& settings, const DrawnSteps&
   }
 }
 
-void draw_caption(Canvas& canvas, const Area& area, double foot, const std::string& text) {
-  TextStyle style{14, true, palette::kInk};
-  const double room = area.high[0] - area.low[0] + 40;
-  while (style.size > 9 && canvas.measure(text, style)[0] > room) style.size -= 0.5;
+}  // namespace
+
+void draw_caption(Canvas& canvas, const Area& area, double foot, const std::string& text,
+                  const TextStyle& style) {
   const double middle = (area.low[0] + area.high[0]) / 2;
   canvas.text({middle - canvas.measure(text, style)[0] / 2, foot}, text, style);
 }
 
-}  // namespace
+TextStyle caption_style(Canvas& canvas, const Area& area, const std::string& text) {
+  TextStyle style{14, true, palette::kInk};
+  const double room = area.high[0] - area.low[0] + 40;
+  while (style.size > 9 && canvas.measure(text, style)[0] > room) style.size -= 0.5;
+  return style;
+}
 
 std::vector<MemberId> standing(const std::vector<MemberId>& members, const Recovery& recovery) {
   std::vector<MemberId> all;
@@ -219,8 +224,9 @@ void draw_panels(Canvas& canvas, const DrawnSteps& steps, const FigureSettings& 
     const double foot = !settings.sheet.empty() ? area.high[1] + 44
                         : above && i == 0       ? area.high[1] + 40
                                                 : Canvas::kHeight - 52;
-    draw_caption(canvas, area, foot,
-                 caption.empty() ? steps[i].name : fmt::format("{}: {}", steps[i].name, caption));
+    const std::string text =
+        caption.empty() ? steps[i].name : fmt::format("{}: {}", steps[i].name, caption);
+    draw_caption(canvas, area, foot, text, caption_style(canvas, area, text));
   }
 }
 

@@ -43,6 +43,12 @@ std::vector<std::vector<Vector3d>> deflected_axes(const Recovery& recovery,
                                                   const std::vector<MemberId>& members,
                                                   double scale, int pieces);
 
+/// Text under a panel, in its middle; `foot`: its base line.
+void draw_caption(Canvas& canvas, const Area& area, double foot, const std::string& text,
+                  const TextStyle& style);
+/// A style in which a caption fits its panel.
+TextStyle caption_style(Canvas& canvas, const Area& area, const std::string& text);
+
 /// Calls draw(scene, steps) once for the whole page, or for each step on its half of it, with a
 /// caption underneath. All scenes have the same view and scale; `extent` is what has to fit.
 void draw_panels(Canvas& canvas, const DrawnSteps& steps, const FigureSettings& settings,

@@ -79,20 +79,14 @@ std::vector<Panel> make_panels(const Model& model, const std::vector<DrawnMode>&
 }
 
 /// All captions in one size: long ones shrink rather than run into the next.
-TextStyle caption_style(Canvas& canvas, const std::vector<Panel>& all,
-                        const std::vector<DrawnMode>& modes) {
+TextStyle style_of_captions(Canvas& canvas, const std::vector<Panel>& all,
+                            const std::vector<DrawnMode>& modes) {
   TextStyle style{14, true, palette::kInk};
   for (std::size_t i = 0; i < modes.size(); ++i) {
-    const double room = all[i].area.high[0] - all[i].area.low[0] + 40;
-    while (style.size > 9 && canvas.measure(modes[i].caption, style)[0] > room) style.size -= 0.5;
+    const TextStyle own = caption_style(canvas, all[i].area, modes[i].caption);
+    style.size = std::min(style.size, own.size);
   }
   return style;
-}
-
-void draw_caption(Canvas& canvas, const Area& area, const std::string& caption,
-                  const TextStyle& style) {
-  const double middle = (area.low[0] + area.high[0]) / 2;
-  canvas.text({middle - canvas.measure(caption, style)[0] / 2, area.high[1] + 44}, caption, style);
 }
 
 std::string svg_path(const Scene& scene, const std::vector<Vector3d>& points) {
@@ -157,7 +151,7 @@ void draw_modes(Canvas& canvas, const Model& model, const std::string& heading,
                 const std::vector<DrawnMode>& modes, const FigureSettings& settings, double swing) {
   draw_heading(canvas, title_of(model), heading);
   const std::vector<Panel> all = make_panels(model, modes, settings);
-  const TextStyle caption = caption_style(canvas, all, modes);
+  const TextStyle caption = style_of_captions(canvas, all, modes);
   for (std::size_t i = 0; i < modes.size(); ++i) {
     Scene scene(canvas, all[i].view, model, settings.members);
     draw_key_plan(scene, settings);
@@ -169,7 +163,7 @@ void draw_modes(Canvas& canvas, const Model& model, const std::string& heading,
                   scene.at_depth({palette::kSecondOrder, 2.2, {}}, axis[axis.size() / 2]));
     }
     draw_hinges(scene);
-    draw_caption(canvas, all[i].area, modes[i].caption, caption);
+    draw_caption(canvas, all[i].area, all[i].area.high[1] + 44, modes[i].caption, caption);
   }
   draw_legend(canvas, {{kUndeformedStroke, "undeformed"},
                        {{palette::kSecondOrder, 2.2, {}}, "mode, size arbitrary"}});

@@ -16,48 +16,41 @@ using Factors = std::vector<std::pair<CaseId, double>>;
 /// The loads of a case at a factor, of the members and nodes that are asked for.
 class ItemsOf {
  public:
-  ItemsOf(const Model& model, const std::vector<char>& members, const std::vector<char>& nodes)
+  using Members = IndexedVector<MemberId, char>;
+  using Nodes = IndexedVector<NodeId, char>;
+  ItemsOf(const Model& model, const Members& members, const Nodes& nodes)
       : model_(model), members_(members), nodes_(nodes) {}
 
   /// True if anything was added.
   bool add(CaseId id, double factor, LoadCase& items) const {
     const LoadCase& c = model_.cases[id];
     bool any = false;
-    for (NodalLoad n : c.nodal) {
-      if (nodes_[at(n.node)] == 0) continue;
-      n.force *= factor;
-      items.nodal.push_back(n);
-      any = true;
-    }
-    for (SelfWeight w : c.self_weight) {
-      if (members_[at(w.member)] == 0) continue;
-      w.factor *= factor;
-      items.self_weight.push_back(w);
-      any = true;
-    }
-    for (DistributedLoad d : c.distributed) {
-      if (members_[at(d.member)] == 0) continue;
+    const auto take = [&any](const auto& loads, const auto& stands, auto& to, const auto& scale) {
+      for (auto load : loads) {
+        if (!stands(load)) continue;
+        scale(load);
+        to.push_back(load);
+        any = true;
+      }
+    };
+    const auto on_member = [this](const auto& load) { return members_[load.member] != 0; };
+    const auto on_node = [this](const NodalLoad& load) { return nodes_[load.node] != 0; };
+    const auto force = [factor](auto& load) { load.force *= factor; };
+    take(c.nodal, on_node, items.nodal, force);
+    take(c.self_weight, on_member, items.self_weight,
+         [factor](SelfWeight& w) { w.factor *= factor; });
+    take(c.distributed, on_member, items.distributed, [factor](DistributedLoad& d) {
       d.at_from *= factor;
       d.at_to *= factor;
-      items.distributed.push_back(d);
-      any = true;
-    }
-    for (PointLoad p : c.points) {
-      if (members_[at(p.member)] == 0) continue;
-      p.force *= factor;
-      items.points.push_back(p);
-      any = true;
-    }
+    });
+    take(c.points, on_member, items.points, force);
     return any;
   }
 
  private:
-  template <class Id>
-  static std::size_t at(Id id) {
-    return static_cast<std::size_t>(id.value);
-  }
   const Model& model_;
-  const std::vector<char>&members_, &nodes_;
+  const Members& members_;
+  const Nodes& nodes_;
 };
 
 /// Reads the stages one after the other, and keeps what stands and what acts.
@@ -68,17 +61,18 @@ class StagesReader {
         who_(std::move(who)),
         spec_(spec),
         keys_(spec.become<StagedKeys>()),
-        stands_(static_cast<std::size_t>(r.model.members.size()), 0),
-        ever_(stands_),
-        node_stands_(static_cast<std::size_t>(r.model.nodes.size()), 0),
-        supported_(static_cast<std::size_t>(r.model.nodes.size())) {
+        now_(r.model),
+        ever_(r.model.members.size(), 0),
+        stood_(r.model.nodes.size(), 0),
+        supported_(r.model.nodes.size()) {
+    now_.clear();
     spec_.loads.clear();
     bent_ = read_theory(t, who_).value_or(false);
     drawn_ = read_position(t, who_).value_or(false);
     if (const Value* v = t.find("brings")) brings_ = read_factors(*v, who_ + ": brings");
     for (const Support& s : r.model.supports) {
       for (std::size_t d = 0; d < 6; ++d) {
-        if (s.directions[d].stiffness != 0) supported_[index(s.node)][d] = true;
+        if (s.directions[d].stiffness != 0) supported_[s.node][d] = true;
       }
     }
   }
@@ -100,11 +94,6 @@ class StagesReader {
   }
 
  private:
-  template <class Id>
-  static std::size_t index(Id id) {
-    return static_cast<std::size_t>(id.value);
-  }
-
   std::optional<bool> read_theory(const Value& t, const std::string& who) {
     const Value* v = t.find("theory");
     if (v == nullptr) return std::nullopt;
@@ -159,12 +148,12 @@ class StagesReader {
         const int up = r_.model.vertical;
         const double high =
             std::max(r_.model.nodes[m.start].position[up], r_.model.nodes[m.end].position[up]);
-        if (stands_[index(id)] == 0 && (high <= top || i + 1 == levels.size())) {
+        if (now_.present[id] == 0 && (high <= top || i + 1 == levels.size())) {
           stage.erected.push_back(id);
         }
       }
       if (stage.erected.empty()) continue;
-      update_nodes(stage);
+      update(stage);
       act(stage, brings_, {}, {}, v.at);
     }
     if (keys_.stages.empty()) {
@@ -194,7 +183,7 @@ class StagesReader {
     stage.drawn = read_position(t, who).value_or(drawn_);
     if (const Value* v = t.find("erect")) read_erected(*v, who, stage);
     if (const Value* v = t.find("strike")) read_struck(*v, who, stage);
-    update_nodes(stage);
+    update(stage);
     if (const Value* v = t.find("support")) read_supports(*v, who, stage);
     if (const Value* v = t.find("free")) read_freed(*v, who, stage);
     if (const Value* v = t.find("settle")) read_ground(*v, who, stage);
@@ -216,7 +205,7 @@ class StagesReader {
 
   void read_erected(const Value& v, const std::string& who, Stage& stage) {
     for (const MemberId id : r_.select_members(v, who + ": erect")) {
-      if (stands_[index(id)] != 0) {
+      if (now_.present[id] != 0) {
         r_.complain(v.at, "{}: erect: {} stands already, since stage {}", who,
                     r_.model.members[id].name, stage_of(&Stage::erected, id));
         return;
@@ -227,7 +216,7 @@ class StagesReader {
 
   void read_struck(const Value& v, const std::string& who, Stage& stage) {
     for (const MemberId id : r_.select_members(v, who + ": strike")) {
-      if (stands_[index(id)] == 0) {
+      if (now_.present[id] == 0) {
         r_.complain(v.at, "{}: strike: {} does not stand", who, r_.model.members[id].name);
         return;
       }
@@ -236,20 +225,14 @@ class StagesReader {
   }
 
   /// What stands after the members of a stage came and went.
-  void update_nodes(const Stage& stage) {
-    stood_ = node_stands_;
-    for (const MemberId id : stage.struck) stands_[index(id)] = 0;
-    for (const MemberId id : stage.erected) stands_[index(id)] = ever_[index(id)] = 1;
-    std::fill(node_stands_.begin(), node_stands_.end(), 0);
-    for (const MemberId id : r_.model.members.ids()) {
-      if (stands_[index(id)] == 0) continue;
-      const Member& m = r_.model.members[id];
-      node_stands_[index(m.start)] = node_stands_[index(m.end)] = 1;
-    }
+  void update(const Stage& stage) {
+    stood_ = now_.standing;
+    now_.change_members(stage);
+    for (const MemberId id : stage.erected) ever_[id] = 1;
   }
 
   bool stands(NodeId id, Location at, const std::string& who) {
-    if (node_stands_[index(id)] != 0) return true;
+    if (now_.standing[id] != 0) return true;
     r_.complain(at, "{}: node {} does not stand", who, r_.model.nodes[id].name);
     return false;
   }
@@ -263,11 +246,11 @@ class StagesReader {
         if (!stands(id, entry.at, who)) continue;
         for (std::size_t d = 0; d < 6; ++d) {
           if (directions[d].stiffness == 0) continue;
-          if (supported_[index(id)][d]) {
+          if (supported_[id][d]) {
             r_.complain(entry.at, "{}: {} is held already", who,
                         r_.model.place_name(id, static_cast<int>(d)));
           }
-          supported_[index(id)][d] = true;
+          supported_[id][d] = true;
         }
         stage.supports.push_back({id, directions, entry.at.line});
       }
@@ -279,13 +262,13 @@ class StagesReader {
     const std::string who = stage_words + ": free";
     const auto free = [&](NodeId id, std::size_t d) {
       stage.freed.emplace_back(id, static_cast<int>(d));
-      supported_[index(id)][d] = false;
+      supported_[id][d] = false;
     };
     if (!v.is_table()) {
       for (const NodeId id : r_.select_nodes(v, who)) {
         bool any = false;
         for (std::size_t d = 0; d < 6; ++d) {
-          if (!supported_[index(id)][d]) continue;
+          if (!supported_[id][d]) continue;
           free(id, d);
           any = true;
         }
@@ -298,7 +281,7 @@ class StagesReader {
         const int d = support_direction(r_, name, at, who);
         if (d < 0) continue;
         for (const NodeId id : r_.select_nodes(entry.key, entry.at, who)) {
-          if (!supported_[index(id)][static_cast<std::size_t>(d)]) {
+          if (!supported_[id][static_cast<std::size_t>(d)]) {
             r_.complain(at, "{}: {} is not held", who, r_.model.place_name(id, d));
             continue;
           }
@@ -319,7 +302,7 @@ class StagesReader {
         const auto amount = r_.quantity(
             e.value, d < 3 ? Quantity::displacement : Quantity::rotation, who + " " + e.key);
         for (const NodeId id : r_.select_nodes(entry.key, entry.at, who)) {
-          if (!supported_[index(id)][static_cast<std::size_t>(d)]) {
+          if (!supported_[id][static_cast<std::size_t>(d)]) {
             r_.complain(e.at, "{}: {} is not held", who, r_.model.place_name(id, d));
           } else if (amount) {
             stage.ground.push_back({id, d, *amount});
@@ -334,14 +317,15 @@ class StagesReader {
            Location at) {
     const std::string who = fmt::format("{}: stage {}", who_, stage.name);
     drop_what_is_gone();
-    std::vector<char> new_members(stands_.size(), 0), new_nodes(node_stands_.size(), 0);
-    for (const MemberId id : stage.erected) new_members[index(id)] = 1;
-    for (std::size_t n = 0; n < new_nodes.size(); ++n) {
-      new_nodes[n] = node_stands_[n] != 0 && stood_[n] == 0 ? 1 : 0;
+    ItemsOf::Members new_members(r_.model.members.size(), 0);
+    ItemsOf::Nodes new_nodes(r_.model.nodes.size(), 0);
+    for (const MemberId id : stage.erected) new_members[id] = 1;
+    for (const NodeId n : r_.model.nodes.ids()) {
+      new_nodes[n] = now_.standing[n] != 0 && stood_[n] == 0 ? 1 : 0;
     }
     const ItemsOf arriving(r_.model, new_members, new_nodes);
     for (const auto& [id, factor] : brings) arriving.add(id, factor, items_);
-    const ItemsOf standing(r_.model, stands_, node_stands_);
+    const ItemsOf standing(r_.model, now_.present, now_.standing);
     for (const auto& [id, factor] : add) {
       if (!standing.add(id, factor, items_)) {
         r_.complain(at, "{}: add: nothing that stands carries a load of {}", who,
@@ -365,19 +349,18 @@ class StagesReader {
   }
 
   void drop_what_is_gone() {
-    const auto gone = [this](const auto& load) { return stands_[index(load.member)] == 0; };
+    const auto gone = [this](const auto& load) { return now_.present[load.member] == 0; };
     std::erase_if(items_.self_weight, gone);
     std::erase_if(items_.distributed, gone);
     std::erase_if(items_.points, gone);
-    std::erase_if(items_.nodal,
-                  [this](const NodalLoad& n) { return node_stands_[index(n.node)] == 0; });
+    std::erase_if(items_.nodal, [this](const NodalLoad& n) { return now_.standing[n.node] == 0; });
   }
 
   void warn_of_early_loads(CaseId id, const std::string& who, Location at) {
     const LoadCase& c = r_.model.cases[id];
     std::set<std::string> early;
     const auto look = [&](MemberId m) {
-      if (stands_[index(m)] == 0 && ever_[index(m)] == 0) early.insert(r_.model.members[m].name);
+      if (now_.present[m] == 0 && ever_[m] == 0) early.insert(r_.model.members[m].name);
     };
     for (const DistributedLoad& d : c.distributed) look(d.member);
     for (const PointLoad& p : c.points) look(p.member);
@@ -391,7 +374,7 @@ class StagesReader {
   void warn_of_the_rest(Location at) {
     std::vector<std::string> never;
     for (const MemberId id : r_.model.members.ids()) {
-      if (ever_[index(id)] == 0) never.push_back(r_.model.members[id].name);
+      if (ever_[id] == 0) never.push_back(r_.model.members[id].name);
     }
     if (never.empty() || keys_.stages.empty()) return;
     r_.warn(at, "{}: {}{} in no stage and never stand{}", who_, never.front(),
@@ -405,10 +388,11 @@ class StagesReader {
   StagedKeys& keys_;
   bool bent_ = false, drawn_ = false;
   Factors brings_;
-  std::vector<char> stands_, ever_;             // members
-  std::vector<char> node_stands_, stood_;       // nodes, now and before the stage
-  std::vector<std::array<bool, 6>> supported_;  // directions of nodes
-  LoadCase items_;                              // that act
+  Situation now_;                                         // what stands
+  IndexedVector<MemberId, char> ever_;                    // stood in some stage
+  IndexedVector<NodeId, char> stood_;                     // before the stage
+  IndexedVector<NodeId, std::array<bool, 6>> supported_;  // directions
+  LoadCase items_;                                        // that act
 };
 
 }  // namespace

@@ -5,7 +5,7 @@
 #include <cmath>
 
 #include "core/eigen/null_space.hpp"
-#include "core/results/recovery.hpp"
+#include "core/results/cables.hpp"
 
 namespace ulterix {
 
@@ -56,10 +56,9 @@ std::optional<ElasticFrame> frame_about(const ElasticFrame& frame, const Step& s
       IndexedVector<MemberId, std::optional<CableRest>>(situation.model->members.size());
   const Recovery recovery(step);
   for (const MemberId id : frame.system->cables()) {
-    const ElementProperties p = frame.system->properties(id);
-    const EndMotion motion = frame.system->end_motion_since_drawn(id, step.state);
-    const Catenary cable = hanging(p, recovery.loads().on_member(id), reach_of(motion, p.length));
-    situation.cable_rests[id] = CableRest{cable.load(), reach_of(motion, p.length)};
+    const auto cable = cable_in(recovery, id);
+    const Vector3d drawn(frame.system->properties(id).length, 0, 0);
+    situation.cable_rests[id] = CableRest{cable->load(), cable->chord() - drawn};
   }
   std::optional<ElasticFrame> about(
       make_elastic_frame(std::move(situation), {}, &frame.system->order()));

@@ -64,12 +64,8 @@ void solve_with_cables(const ElasticFrame& frame, Step& step) {
     step.outcome = why_cables_fail(frame, end);
     return;
   }
-  step.state = rounds.state();
-  step.rounds = rounds.rounds();
-  step.has_state = true;
-  step.solve_error = rounds.solve_error();
+  rounds.give(step);
   judge(step);
-  complete(frame.system, rounds.applied(), step);
 }
 
 }  // namespace

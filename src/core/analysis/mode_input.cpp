@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "core/parallel.hpp"
+#include "core/results/cables.hpp"
 
 namespace ulterix {
 
@@ -75,12 +76,7 @@ std::vector<AxialPiece> along(const Recovery& state, MemberId id) {
   if (acting.geometric && acting.axial_given) {
     return {{0, L, {acting.members[id].axial_start, 0, 0}}};
   }
-  const ElementProperties p = state.frame().properties(id);
-  if (p.cable_length > 0) {
-    const EndMotion motion = state.frame().end_motion_since_drawn(id, acting);
-    const Catenary cable = hanging(p, state.loads().on_member(id), reach_of(motion, L));
-    return {{0, L, {cable.chord_force(), 0, 0}}};
-  }
+  if (const auto cable = cable_in(state, id)) return {{0, L, {cable->chord_force(), 0, 0}}};
   std::vector<AxialPiece> pieces;
   const MemberLine line = state.line(id);
   for (const MemberLine::Span& s : line.spans()) pieces.push_back({s.from, s.to, s.N});

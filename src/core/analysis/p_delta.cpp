@@ -52,14 +52,6 @@ double amplification(const State& first_order, const State& second_order) {
   return largest;
 }
 
-void take(const ElasticFrame& frame, const PDeltaRounds& iteration, Step& step) {
-  step.state = iteration.state();
-  step.rounds = iteration.rounds();
-  step.has_state = true;
-  step.solve_error = iteration.solve_error();
-  complete(frame.system, iteration.applied(), step);
-}
-
 std::string unstable_words(const Model& model, const std::vector<MemberId>& members) {
   if (members.empty()) return {};
   std::vector<std::string> names;
@@ -124,7 +116,7 @@ class LoadPath {
   bool stands_at(double factor) {
     const PDeltaRounds::End end = iteration_.run(factor, times(per_load_, factor));
     if (end == PDeltaRounds::End::converged) {
-      take(frame_, iteration_, step_);
+      iteration_.give(step_);
       per_load_ = times(iteration_.forces(), 1 / factor);
       return true;
     }
@@ -205,7 +197,7 @@ void solve_with_given(const ElasticFrame& frame, const AnalysisSpec& spec,
   PDeltaRounds iteration(frame, spec.p_delta(), step.loads);
   iteration.give_axial_forces(forces);
   if (iteration.run(1, forces) == PDeltaRounds::End::converged) {
-    take(frame, iteration, step);
+    iteration.give(step);
     return;
   }
   step.outcome.verdict = Verdict::above_critical_load;
@@ -257,7 +249,7 @@ void solve_one(const ElasticFrame& frame, const AnalysisSpec& spec, const Step& 
   const PDeltaRounds::End end = iteration.run(1, first);
   switch (end) {
     case PDeltaRounds::End::converged:
-      take(frame, iteration, step);
+      iteration.give(step);
       break;
     case PDeltaRounds::End::not_definite:
       if (baseline.solve_error.first_correction > kRoundingCounts) {

@@ -42,14 +42,19 @@ double PDeltaRounds::part_of_step(const Assembly& assembly, const VectorXd& from
   const double steepest = step.dot(multiply(system_.pattern(), assembly.values, step));
   if (!(steepest > 0)) return 1;
   State there = acting;
+  std::vector<Element> elements;
+  for (const MemberId id : cables_) {
+    elements.push_back(system_.element(id, applied_->on_member(id), acting));
+  }
   const auto slope = [&](double part) {
     system_.set_motion(from + part * step, there);
     double sum = (part - 1) * steepest;
-    for (const MemberId id : cables_) {
-      const Element e = system_.element(id, applied_->on_member(id), acting);
-      const ElementProperties p = system_.properties(id);
+    for (std::size_t i = 0; i < cables_.size(); ++i) {
+      const MemberId id = cables_[i];
+      const Element& e = elements[i];
       const EndMotion motion = system_.end_motion_since_drawn(id, there);
-      const Vector3d moved = reach_of(motion, p.length) - *acting.members[id].reach;
+      const double length = system_.properties(id).length;
+      const Vector3d moved = reach_of(motion, length) - *acting.members[id].reach;
       const Vector12d linear = e.resistance(motion) + e.fixed_end_forces();
       const Vector3d beyond = linear.head<3>() - e.end_forces(motion).head<3>();
       // Per unit of `part`: how fast the cable's ends move apart.
@@ -70,6 +75,14 @@ double PDeltaRounds::part_of_step(const Assembly& assembly, const VectorXd& from
     part = further ? high : (low + high) / 2;
   }
   return part;
+}
+
+void PDeltaRounds::give(Step& step) const {
+  step.state = state_;
+  step.rounds = rounds_;
+  step.has_state = true;
+  step.solve_error = solve_error_;
+  complete(frame_.system, applied_, step);
 }
 
 void PDeltaRounds::accelerate(StartForces& forces, const StartForces& found) {

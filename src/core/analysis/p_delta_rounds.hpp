@@ -38,6 +38,9 @@ class PDeltaRounds {
   /// hold the result.
   End run(double lambda, const StartForces& start);
 
+  /// Gives a step the state that was found, with its evidence, reactions and balance.
+  void give(Step& step) const;
+
   const State& state() const { return state_; }
   const StartForces& forces() const { return forces_; }
   const std::vector<ConvergenceRound>& rounds() const { return rounds_; }

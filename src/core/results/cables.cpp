@@ -8,21 +8,6 @@ namespace ulterix {
 
 namespace {
 
-/// The cable of a member in a state, local axes; nothing where it does not hang.
-std::optional<Catenary> cable_in(const Recovery& recovery, MemberId id) {
-  const MemberFrame& frame = recovery.frame();
-  if (frame.situation().present[id] == 0) return std::nullopt;
-  const ElementProperties p = frame.properties(id);
-  if (p.cable_length == 0) return std::nullopt;
-  const State& state = recovery.step().state;
-  const Member& m = frame.model().members[id];
-  const Vector3d moved =
-      frame.axes(id) * (state.nodes[m.end].translation - state.nodes[m.start].translation);
-  const Vector3d reach =
-      state.poses.empty() ? reach_of(frame.end_motion_since_drawn(id, state), p.length) : moved;
-  return hanging(p, recovery.loads().on_member(id), reach);
-}
-
 /// Angle of a tangent above the horizontal.
 double slope(const Vector3d& tension, const Vector3d& up) {
   const double rise = tension.dot(up);
@@ -30,6 +15,15 @@ double slope(const Vector3d& tension, const Vector3d& up) {
 }
 
 }  // namespace
+
+std::optional<Catenary> cable_in(const Recovery& recovery, MemberId id) {
+  const MemberFrame& frame = recovery.frame();
+  if (frame.situation().present[id] == 0) return std::nullopt;
+  const ElementProperties p = frame.properties(id);
+  if (p.cable_length == 0) return std::nullopt;
+  const EndMotion motion = frame.end_motion_since_drawn(id, recovery.step().state);
+  return hanging(p, recovery.loads().on_member(id), reach_of(motion, p.length));
+}
 
 std::optional<CableValues> cable_values(const Recovery& recovery, MemberId id) {
   const auto cable = cable_in(recovery, id);

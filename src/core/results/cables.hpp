@@ -35,6 +35,9 @@ struct CableValues {
   double largest_tension() const { return std::max(tension_start, tension_end); }
 };
 
+/// The cable of a member in a state, local axes; nothing where it does not hang or does not stand.
+std::optional<Catenary> cable_in(const Recovery& recovery, MemberId id);
+
 /// Nothing where the member is no cable, does not stand, or is taken as straight in this step.
 std::optional<CableValues> cable_values(const Recovery& recovery, MemberId id);
 
