@@ -163,7 +163,9 @@ std::vector<Step> buckling(const ElasticFrame& given, const AnalysisSpec& spec,
   for (std::size_t i = 0; i < steps.size(); ++i) {
     if (progress) progress(spec.name, double(i) / double(steps.size()));
     Step& step = steps[i] = begin_step(spec, spec.loads[i]);
-    solve_set(frame, spec, first[i], stays, staying ? &*staying : nullptr, before, step);
+    const auto about = frame_about(frame, first[i]);
+    solve_set(about ? *about : frame, spec, first[i], stays, staying ? &*staying : nullptr, before,
+              step);
   }
   return steps;
 }
@@ -171,7 +173,8 @@ std::vector<Step> buckling(const ElasticFrame& given, const AnalysisSpec& spec,
 std::optional<BucklingMode> lowest_mode(const ElasticFrame& frame, const Step& step) {
   if (!step.has_state) return std::nullopt;
   const AxialForces grows = axial_forces_along(Recovery(step));
-  return find_lowest_mode(frame, {&grows, nullptr});
+  const auto about = frame_about(frame, step);
+  return find_lowest_mode(about ? *about : frame, {&grows, nullptr});
 }
 
 }  // namespace ulterix

@@ -425,9 +425,11 @@ void find_gains(const ElasticFrame& frame, const AnalysisSpec& spec, const Step*
 
 }  // namespace
 
-Step modal(const ElasticFrame& frame, const AnalysisSpec& spec, const Step* state,
+Step modal(const ElasticFrame& given, const AnalysisSpec& spec, const Step* state,
            const Progress& progress) {
   if (progress) progress(spec.name, 0);
+  const auto about = state != nullptr ? frame_about(given, *state) : std::nullopt;
+  const ElasticFrame& frame = about ? *about : given;
   Step step;
   step.analysis = spec.name;
   step.kind = spec.kind();

@@ -130,16 +130,11 @@ std::vector<Step> run_modal(const RunResult& result, const ElasticFrame& frame,
     const Situation& situation = state->frame->situation();
     const ElasticFrame stage =
         make_elastic_frame(with_holds(situation, spec.holds), {}, &result.frame.system->order());
-    const auto about = frame_about(stage, *state);
-    return {modal(about ? *about : stage, spec, state, progress)};
+    return {modal(stage, spec, state, progress)};
   }
   if (state != nullptr && state->has_state && state->state.lambda == 1) {
     if (!state->state.one_way) return {modal(frame, spec, state, progress)};
     const ElasticFrame& left = result.frame_of(*state);
-    if (spec.holds.empty()) {
-      const auto about = frame_about(left, *state);
-      if (about) return {modal(*about, spec, state, progress)};
-    }
     const bool held_too = result.one_way.contains(state->analysis);  // its frames have its holds
     if (spec.holds.empty() || held_too) return {modal(left, spec, state, progress)};
     const ElasticFrame held = make_elastic_frame(with_holds(left.system->situation(), spec.holds),
@@ -183,9 +178,7 @@ void find_reserves(RunResult& result, const Progress& progress) {
     if (step.reserve) continue;
     if (progress) progress("reserve", 0);
     if (step.state.lambda != 1) continue;
-    const ElasticFrame& frame = result.frame_of(step);
-    const auto about = frame_about(frame, step);
-    if (const auto mode = lowest_mode(about ? *about : frame, step)) step.reserve = mode->factor;
+    if (const auto mode = lowest_mode(result.frame_of(step), step)) step.reserve = mode->factor;
   }
 }
 
@@ -221,8 +214,7 @@ std::vector<Step> run_one_way(RunResult& result, const AnalysisSpec& spec,
       AnalysisSpec one = spec;
       one.loads = {loads};
       const Step linear = std::move(step);
-      const auto about = frame_about(*state.frame, linear);
-      step = buckling(about ? *about : *state.frame, one, {linear}, progress).front();
+      step = buckling(*state.frame, one, {linear}, progress).front();
       step.state.one_way = true;
       step.state.members = linear.state.members;
       step.state.open = linear.state.open;

@@ -144,10 +144,8 @@ class Erection {
   }
 
   /// How far the stage is from buckling, and how slowly it vibrates.
-  void look_ahead(const ElasticFrame& given, Step& step) const {
+  void look_ahead(const ElasticFrame& frame, Step& step) const {
     if (keys_.at_once || step.state.lambda != 1) return;
-    const auto about = frame_about(given, step);
-    const ElasticFrame& frame = about ? *about : given;
     if (const auto mode = lowest_mode(frame, step)) step.reserve = mode->factor;
     if (step.outcome.stands() && step.reserve && *step.reserve > 0 && *step.reserve < 1) {
       step.outcome.verdict = Verdict::buckles_below_load;
