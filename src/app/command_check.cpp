@@ -137,6 +137,8 @@ class Inventory {
     add(c.nodal.size(), "nodal load");
     add(c.distributed.size(), "line load");
     add(c.points.size(), "point load");
+    add(c.strains.size(), "strained member");
+    add(c.ground.size(), "settlement");
     return fmt::format("{}", fmt::join(words, ", "));
   }
 
@@ -160,7 +162,7 @@ class Inventory {
   /// What arrives and goes in each stage, and what all loads so far come to.
   void stages() const {
     for (const AnalysisSpec& spec : model_.analyses) {
-      if (spec.kind() != AnalysisKind::staged || spec.staged().at_once) continue;
+      if (!spec.is_erection()) continue;
       fmt::print("{}\n", wrapped(fmt::format("  stages of {}", spec.name), width_, 4));
       TextTable table({Align::left, Align::left, Align::right, Align::left});
       Situation situation(model_);

@@ -401,9 +401,8 @@ void draw_stored_stages(const Results& results, DrawRequest request) {
 }
 
 bool is_staged(const Model& model, const std::string& analysis) {
-  return std::any_of(model.analyses.begin(), model.analyses.end(), [&](const AnalysisSpec& a) {
-    return a.name == analysis && a.kind() == AnalysisKind::staged && !a.staged().at_once;
-  });
+  return std::any_of(model.analyses.begin(), model.analyses.end(),
+                     [&](const AnalysisSpec& a) { return a.name == analysis && a.is_erection(); });
 }
 
 void draw_stored_results(const Results& results, DrawRequest request) {

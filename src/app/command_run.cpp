@@ -105,9 +105,8 @@ void keep_loads_only(Model& model, const std::vector<std::string>& wanted) {
   for (AnalysisSpec& spec : model.analyses) {
     if (spec.kind() == AnalysisKind::modal) continue;
     const bool state_of_another =
-        std::any_of(model.analyses.begin(), model.analyses.end(), [&spec](const AnalysisSpec& a) {
-          return a.kind() == AnalysisKind::modal && a.modal().after_analysis == spec.name;
-        });
+        std::any_of(model.analyses.begin(), model.analyses.end(),
+                    [&spec](const AnalysisSpec& a) { return a.after.analysis == spec.name; });
     if (!state_of_another) spec.loads = chosen;
   }
 }

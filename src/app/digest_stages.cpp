@@ -25,7 +25,7 @@ class StagesDigest {
   std::string print() {
     std::string text;
     for (const AnalysisSpec& spec : model_.analyses) {
-      if (spec.kind() != AnalysisKind::staged || spec.staged().at_once) continue;
+      if (!spec.is_erection()) continue;
       std::vector<std::size_t> own;
       for (std::size_t i = 0; i < result_.steps.size(); ++i) {
         if (result_.steps[i].analysis == spec.name) own.push_back(i);

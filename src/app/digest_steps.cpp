@@ -9,6 +9,7 @@
 #include "core/analysis/large_displacement.hpp"
 #include "core/results/cables.hpp"
 #include "core/results/comparison.hpp"
+#include "core/results/event_words.hpp"
 #include "core/results/recovery.hpp"
 
 namespace ulterix {
@@ -28,7 +29,9 @@ class StepWords {
   /// force among them. P-Delta speaks for first-order with iterate, which --full shows too.
   std::string one_way_states() {
     std::string text;
-    const char* heading = model_.has_one_sided() ? "One-way" : "Cables";
+    const char* heading = model_.has_one_sided() ? "One-way"
+                          : model_.has_cables()  ? "Cables"
+                                                 : "Breaking";
     const bool bent = std::any_of(result_.steps.begin(), result_.steps.end(), [](const Step& s) {
       return s.state.one_way && s.has_state && is_second_order(s.kind);
     });
@@ -79,7 +82,7 @@ class StepWords {
       words += fmt::format(" (error {:.0e})", step.solve_error.displacement);
       std::size_t events = 0;
       for (const PathPoint& p : step.path) {
-        if (p.event == PathEventKind::none) continue;
+        if (event_words(model_, p).empty()) continue;
         if (++events > kMostLines) break;
         words += fmt::format("; {} at {:.4g}", event_words(model_, p), p.factor);
       }
@@ -140,9 +143,7 @@ class StepWords {
     std::pair<MemberId, double> largest = {{}, 0};
     for (const MemberId id : model_.members.ids()) {
       const bool idle = step.state.members[id].activity == Activity::idle;
-      const MemberKind kind = model_.members[id].kind;
-      if ((one_way_sign(kind) == 0 && kind != MemberKind::cable) || idle || !stands_in(step, id))
-        continue;
+      if (!model_.has_states(id) || idle || !stands_in(step, id)) continue;
       const double N = mean_axial_force(recovery, id);
       if (std::abs(N) > std::abs(largest.second) * (1 + 1e-9)) largest = {id, N};
     }
@@ -171,7 +172,20 @@ class StepWords {
       return fmt::format("{}{}", fmt::join(names, ", "),
                          more > 0 ? fmt::format(" and {} more", more) : "");
     };
-    std::string words = slack.empty() ? "" : listed_names(slack) + " slack";
+    std::vector<std::string> broken, yielding;
+    for (const MemberId id : model_.members.ids()) {
+      const Activity activity = step.state.members[id].activity;
+      if (activity == Activity::broken) broken.push_back(model_.members[id].name);
+      if (activity == Activity::yields) yielding.push_back(model_.members[id].name);
+    }
+    std::string words;
+    const auto add = [&](const std::vector<std::string>& names, const char* what) {
+      if (!names.empty())
+        words += fmt::format("{}{} {}", words.empty() ? "" : "; ", listed_names(names), what);
+    };
+    add(broken, "broken");
+    add(yielding, "yielding");
+    add(slack, "slack");
     const std::vector<std::string> hanging = hanging_cables(step);
     if (!hanging.empty()) {
       words += fmt::format("{}{} {} loose", words.empty() ? "" : "; ", listed_names(hanging),

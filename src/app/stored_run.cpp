@@ -17,11 +17,35 @@ namespace {
 /// A load factor above this is no result of ours.
 constexpr double kMostFactor = 1e6;
 
-const AnalysisSpec* find_analysis(const Model& model, const std::string& name) {
-  for (const AnalysisSpec& a : model.analyses) {
-    if (a.name == name) return &a;
+/// The loads of an analysis by their name: those of its own, { G = 1, Q = 1.5 } that grow or what
+/// acts in a stage, or a set of the model.
+std::optional<LoadSet> loads_of(const Model& model, const std::string& analysis,
+                                const std::string& name) {
+  if (const AnalysisSpec* spec = model.find_analysis(analysis)) {
+    for (const LoadSet& own : spec->loads) {
+      if (own.name == name) return own;
+    }
   }
-  return nullptr;
+  return find_loads(model, name);
+}
+
+/// The stage whose state a step has, or starts from; 0: none.
+int stage_of(const Model& model, const Step& step) {
+  if (step.kind == AnalysisKind::staged) return step.number;
+  const AnalysisSpec* spec = model.find_analysis(step.analysis);
+  const AnalysisSpec* start =
+      spec != nullptr && !spec->after.empty() ? model.find_analysis(spec->after.analysis) : nullptr;
+  if (start == nullptr || start->kind() != AnalysisKind::staged) return 0;
+  for (std::size_t i = 0; i < start->loads.size(); ++i) {
+    if (start->loads[i].name == spec->after.loads) return static_cast<int>(i) + 1;
+  }
+  return 0;
+}
+
+/// The staged analysis of that stage.
+const AnalysisSpec& erection_of(const Model& model, const Step& step) {
+  const AnalysisSpec* spec = model.find_analysis(step.analysis);
+  return step.kind == AnalysisKind::staged ? *spec : *model.find_analysis(spec->after.analysis);
 }
 
 /// The six reals of a row from a column on, in SI.
@@ -50,7 +74,14 @@ StoredRun::StoredRun(const Results& results, const std::vector<std::string>& ana
                      const std::vector<std::string>& loads, const std::vector<std::string>& members)
     : file_(results.model()) {
   std::vector<Results::Filter> filters;
-  if (!analyses.empty()) filters.push_back({"analysis", "analysis", analyses});
+  if (!analyses.empty()) {
+    std::vector<std::string> with_starts = analyses;
+    for (const std::string& name : analyses) {
+      const AnalysisSpec* spec = model().find_analysis(name);
+      if (spec != nullptr && !spec->after.empty()) with_starts.push_back(spec->after.analysis);
+    }
+    filters.push_back({"analysis", "analysis", with_starts});
+  }
   if (!loads.empty()) filters.push_back({"load", "loads", loads});
   read_steps(results, filters);
   std::vector<Results::Filter> ends = filters, own = filters;
@@ -112,13 +143,12 @@ void StoredRun::read_steps(const Results& results, const std::vector<Results::Fi
     step.outcome.verdict = value_of(kVerdicts, text_in(row[5])).value_or(Verdict::not_solvable);
     step.outcome.reason = text_in(row[6]);
     step.has_state = is_number(row[4]);
-    const AnalysisSpec* spec = find_analysis(model(), step.analysis);
-    std::optional<LoadSet> loads;
-    // Loads of an analysis alone: { G = 1, Q = 1.5 } that grow, or those of a stage.
-    for (std::size_t i = 0; spec != nullptr && !loads && i < spec->loads.size(); ++i) {
-      if (spec->loads[i].name == text_in(row[1])) loads = spec->loads[i];
+    const AnalysisSpec* spec = model().find_analysis(step.analysis);
+    std::optional<LoadSet> loads = loads_of(model(), step.analysis, text_in(row[1]));
+    if (loads && spec != nullptr && !spec->after.empty()) {
+      const auto stays = loads_of(model(), spec->after.analysis, spec->after.loads);
+      if (stays) loads = on_top(*loads, *stays);
     }
-    if (!loads) loads = find_loads(model(), text_in(row[1]));
     if (!step.has_state || !loads) continue;
     step.loads = *loads;
     step.state = State(model());
@@ -177,9 +207,12 @@ void StoredRun::read_states(const Results& results, const std::vector<Results::F
     if (step == nullptr) continue;
     step->state.one_way = true;
     const auto member = members.find(text_in(row[3]));
-    if (member != members.end() && text_in(row[4]) == "slack") {
-      step->state.members[member->second].activity = Activity::idle;
-    }
+    if (member == members.end()) continue;
+    const std::string word = text_in(row[4]);
+    Activity& activity = step->state.members[member->second].activity;
+    if (word == "slack") activity = Activity::idle;
+    if (word == "broken") activity = Activity::broken;
+    if (word == "yields") activity = Activity::yields;
   }
 }
 
@@ -188,7 +221,7 @@ void StoredRun::set_loads(const std::vector<MemberId>& members) {
   for (Step& step : steps_) {
     // Recovery makes the loads of a whole frame by itself; it does not know of constant ones.
     if (members.empty() && step.kind != AnalysisKind::large_displacement) continue;
-    const AnalysisSpec* spec = find_analysis(model(), step.analysis);
+    const AnalysisSpec* spec = model().find_analysis(step.analysis);
     const LoadSet loads = spec != nullptr ? loads_at(*spec, step.loads, step.state.lambda)
                                           : scaled(step.loads, step.state.lambda);
     const Situation& situation = step.frame->situation();
@@ -271,12 +304,13 @@ std::vector<StoredRun::Birthplace> StoredRun::read_births(
 void StoredRun::build(const Step& step, const std::vector<Birthplace>& births,
                       Situation& situation) const {
   situation.clear();
-  const auto& stages = find_analysis(model(), step.analysis)->staged().stages;
-  for (int k = 0; k < step.number; ++k) {
-    situation.change_members(stages[static_cast<std::size_t>(k)]);
+  const AnalysisSpec& erection = erection_of(model(), step);
+  const int last = stage_of(model(), step);
+  for (int k = 0; k < last; ++k) {
+    situation.change_members(erection.staged().stages[static_cast<std::size_t>(k)]);
   }
   for (const Birthplace& born : births) {
-    if (born.analysis != step.analysis || born.stage > step.number) continue;
+    if (born.analysis != erection.name || born.stage > last) continue;
     if (situation.present[born.member] == 0) continue;
     if (situation.birth(born.member) == nullptr) situation.bear(born.member, State(model()));
     Birth& own = *situation.births[born.member];
@@ -287,13 +321,15 @@ void StoredRun::build(const Step& step, const std::vector<Birthplace>& births,
 void StoredRun::place_on_frames(const Offsets& offsets, const std::vector<Birthplace>& births) {
   for (Step& step : steps_) {
     for (const Step& before : steps_) {
-      if (&before == &step || step.frame || step.kind == AnalysisKind::staged) break;
-      if (before.kind == AnalysisKind::staged) continue;
+      if (&before == &step || step.frame || stage_of(model(), step) > 0) break;
+      if (stage_of(model(), before) > 0) continue;
       const Situation& its = before.frame->situation();
       bool same = its.one_way == step.state.one_way && !offsets.contains(&step) &&
                   !offsets.contains(&before);
       for (const MemberId id : model().members.ids()) {
-        same = same && (its.idle[id] != 0) == (step.state.members[id].activity == Activity::idle);
+        const Activity own = step.state.members[id].activity;
+        const Activity other = before.state.members[id].activity;
+        same = same && own == other;
       }
       if (same) step.frame = before.frame;
     }
@@ -303,10 +339,14 @@ void StoredRun::place_on_frames(const Offsets& offsets, const std::vector<Birthp
     if (const auto own = offsets.find(&step); own != offsets.end()) {
       situation.offsets = own->second;
     }
+    if (stage_of(model(), step) > 0) build(step, births, situation);
     for (const MemberId id : model().members.ids()) {
-      situation.idle[id] = step.state.members[id].activity == Activity::idle ? 1 : 0;
+      const Activity activity = step.state.members[id].activity;
+      situation.idle[id] = activity == Activity::idle ? 1 : 0;
+      if (activity == Activity::broken || activity == Activity::yields) {
+        situation.fail(id, activity);
+      }
     }
-    if (step.kind == AnalysisKind::staged) build(step, births, situation);
     step.frame = std::make_shared<MemberFrame>(situation);
   }
 }

@@ -6,6 +6,7 @@
 #include <cstdint>
 
 #include "core/analysis/large_displacement.hpp"
+#include "core/results/event_words.hpp"
 #include "core/results/modes.hpp"
 #include "draw/canvas.hpp"
 #include "draw/figure.hpp"
@@ -81,7 +82,7 @@ class RunFigures {
   /// Every staged analysis on a sheet of deflected shapes and one of moments.
   void draw_stages() {
     for (const AnalysisSpec& spec : model_.analyses) {
-      if (spec.kind() != AnalysisKind::staged || spec.staged().at_once) continue;
+      if (!spec.is_erection()) continue;
       const StageSheet sheet(result_.steps, spec.name);
       if (sheet.steps().empty()) continue;
       FigureSettings settings;

@@ -92,7 +92,8 @@ constexpr std::array kKeys = {
         "frame, axial, tension-only, compression-only or cable", true},
     Key{"member", "roll", Q::angle, "0", "turn of the section about the member's axis", true},
     Key{"member", "hinge", Q::number, "", "{ start = [\"my\"], end = { my = spring } }", true},
-    Key{"member", "facing", Q::number, "", "node or direction that local z faces", false},
+    Key{"member", "facing", Q::number, "", "instead of roll: node or [x, y, z] that local z faces",
+        true},
     Key{"member", "rigid", Q::number, "", "rigid end parts", false},
     Key{"member", "offset", Q::number, "", "ends off their nodes", false},
     Key{"member", "bow", Q::number, "", "initial bow", false},
@@ -100,12 +101,14 @@ constexpr std::array kKeys = {
         "one-way kinds: travel before it acts; cable: length beyond the distance drawn", true},
     Key{"member", "preload", Q::force, "0",
         "axial kinds: force at the drawn geometry; cable: along its chord", true},
-    Key{"member", "lack_of_fit", Q::displacement, "", "length it is short of", false},
+    Key{"member", "lack_of_fit", Q::displacement, "0", "length it is short of", true},
     Key{"member", "cut_length", Q::length, "the distance drawn",
         "length of a cable without force, or \"99.8 %\" of the distance drawn", true},
-    Key{"member", "strength", Q::force, "", "largest force", false},
-    Key{"member", "breaks_at", Q::force, "", "breaking force", false},
-    Key{"member", "on_break", Q::number, "", "drop or yield", false},
+    Key{"member", "strength", Q::stress, "", "axial kinds: tensile stress at which it breaks",
+        true},
+    Key{"member", "breaks_at", Q::force, "", "axial kinds: tension at which it breaks", true},
+    Key{"member", "on_break", Q::number, "drop",
+        "drop: it is gone then; yield: it keeps that force", true},
     Key{"member", "split", Q::number, "", "pieces of this member", false},
 
     Key{"support-direction", "spring", Q::spring, "rigid", "spring to the ground", true},
@@ -117,8 +120,9 @@ constexpr std::array kKeys = {
     Key{"group", "members", Q::number, "", "names, patterns, groups", true},
     Key{"group", "nodes", Q::number, "", "names, patterns, groups", true},
     Key{"group", "except", Q::number, "", "names, patterns, groups taken out", true},
-    Key{"group", "between", Q::number, "", "range of coordinates", false},
-    Key{"group", "parallel", Q::number, "", "direction of members", false},
+    Key{"group", "between", Q::number, "",
+        "{ z = [0, 3.6] }: what lies wholly inside, nodes too; in lengths", true},
+    Key{"group", "parallel", Q::number, "", "members along x, y or z", true},
 
     Key{"load", "action", Q::number, "",
         "dead, live, roof-live, snow, wind, seismic, rain, thermal, prestress", true},
@@ -127,7 +131,15 @@ constexpr std::array kKeys = {
     Key{"load", "members", Q::number, "", "list of loads along members", true},
     Key{"load", "category", Q::number, "", "category of EN 1990", false},
     Key{"load", "areas", Q::number, "", "loads on panels", false},
-    Key{"load", "settle", Q::number, "", "movement of supports", false},
+    Key{"load", "settle", Q::number, "", "list of { on, ux..rz }: movement of supports", true},
+
+    Key{"settle", "on", Q::number, "", "selection of nodes that are held", true},
+    Key{"settle", "ux", Q::displacement, "0", "movement along global x", true},
+    Key{"settle", "uy", Q::displacement, "0", "movement along global y", true},
+    Key{"settle", "uz", Q::displacement, "0", "movement along global z", true},
+    Key{"settle", "rx", Q::rotation, "0", "turn about global x", true},
+    Key{"settle", "ry", Q::rotation, "0", "turn about global y", true},
+    Key{"settle", "rz", Q::rotation, "0", "turn about global z", true},
 
     Key{"nodal-load", "on", Q::number, "", "selection of nodes", true},
     Key{"nodal-load", "fx", Q::force, "0", "force along global x", true},
@@ -156,10 +168,12 @@ constexpr std::array kKeys = {
     Key{"member-load", "mz", Q::moment, "0", "point moment about z", true},
     Key{"member-load", "at", Q::length, "",
         "place of the point load: a fraction, or a length with a unit", true},
-    Key{"member-load", "warm", Q::temperature, "", "temperature change", false},
-    Key{"member-load", "gradient", Q::number, "", "temperature gradient", false},
-    Key{"member-load", "preload", Q::force, "", "preload", false},
-    Key{"member-load", "lack_of_fit", Q::displacement, "", "lack of fit", false},
+    Key{"member-load", "warm", Q::temperature, "0", "temperature change", true},
+    Key{"member-load", "gradient", Q::temperature_gradient, "0",
+        "{ y, z }: growth of the temperature along local y and z", true},
+    Key{"member-load", "preload", Q::force, "0",
+        "axial kinds: force at the drawn geometry; cable: along its chord", true},
+    Key{"member-load", "lack_of_fit", Q::displacement, "0", "length the member is short of", true},
 
     Key{"combination", "notional", Q::number, "", "{ x, y }: fraction of gravity pushed sideways",
         true},
@@ -209,7 +223,9 @@ constexpr std::array kKeys = {
     Key{"analysis", "iterate", Q::number, "false",
         "first-order: one-way members and supports act one way", true},
     Key{"analysis", "events", Q::number, "false",
-        "first-order with iterate, p-delta: at which part of the load one-way items switch", true},
+        "at which part of the load ties go slack or taut; large-displacement (there true): and "
+        "members reach fy",
+        true},
     Key{"analysis", "hold", Q::number, "",
         "[ { nodes, ux = true } ], restraints for this analysis only", true},
     Key{"analysis", "modes", Q::number, "5, modal 10", "buckling and modal: how many", true},
@@ -223,7 +239,9 @@ constexpr std::array kKeys = {
         "buckling and modal: so many of the best restraints are re-analysed", true},
     Key{"analysis", "until", Q::number, "", "modal: { x = 90 }, as many modes as reach it", true},
     Key{"analysis", "after", Q::number, "",
-        "modal: \"ANALYSIS:LOADS\", about that P-Delta state, or \"ANALYSIS:STAGE\"", true},
+        "\"ANALYSIS:LOADS\", a P-Delta state, or \"ANALYSIS:STAGE\": modal: about it; p-delta, "
+        "buckling: its loads stay",
+        true},
     Key{"analysis", "axial_from", Q::number, "each its own",
         "p-delta: the loads whose axial forces act on the bent shape", true},
     Key{"analysis", "control", Q::number, "auto",
@@ -292,30 +310,31 @@ struct KindsOfKey {
   std::string_view key;
   std::vector<std::string_view> kinds;
 };
-const std::array<KindsOfKey, 24> kKindsOfKeys = {{{"stages", {"staged"}},
-                                                  {"brings", {"staged"}},
-                                                  {"theory", {"staged"}},
-                                                  {"position", {"staged"}},
-                                                  {"iterate", {"first-order"}},
-                                                  {"events", {"first-order", "p-delta"}},
-                                                  {"split", {"p-delta"}},
-                                                  {"iterations", {"p-delta"}},
-                                                  {"between_nodes", {"p-delta"}},
-                                                  {"axial_from", {"p-delta"}},
-                                                  {"tolerance", {"p-delta", "buckling", "modal"}},
-                                                  {"functions", {"buckling", "modal"}},
-                                                  {"modes", {"buckling", "modal"}},
-                                                  {"try_restraints", {"buckling", "modal"}},
-                                                  {"method", {"buckling"}},
-                                                  {"constant", {"buckling", "large-displacement"}},
-                                                  {"scaled", {"buckling", "large-displacement"}},
-                                                  {"control", {"large-displacement"}},
-                                                  {"steps", {"large-displacement"}},
-                                                  {"branch", {"large-displacement"}},
-                                                  {"stop", {"large-displacement"}},
-                                                  {"pieces", {"large-displacement"}},
-                                                  {"start_shape", {"large-displacement"}},
-                                                  {"until", {"modal"}}}};
+const std::array<KindsOfKey, 24> kKindsOfKeys = {
+    {{"stages", {"staged"}},
+     {"brings", {"staged"}},
+     {"theory", {"staged"}},
+     {"position", {"staged"}},
+     {"iterate", {"first-order"}},
+     {"events", {"first-order", "p-delta", "large-displacement"}},
+     {"split", {"p-delta"}},
+     {"iterations", {"p-delta"}},
+     {"between_nodes", {"p-delta"}},
+     {"axial_from", {"p-delta"}},
+     {"tolerance", {"p-delta", "buckling", "modal"}},
+     {"functions", {"buckling", "modal"}},
+     {"modes", {"buckling", "modal"}},
+     {"try_restraints", {"buckling", "modal"}},
+     {"method", {"buckling"}},
+     {"constant", {"buckling", "large-displacement"}},
+     {"scaled", {"buckling", "large-displacement"}},
+     {"control", {"large-displacement"}},
+     {"steps", {"large-displacement"}},
+     {"branch", {"large-displacement"}},
+     {"stop", {"large-displacement"}},
+     {"pieces", {"large-displacement"}},
+     {"start_shape", {"large-displacement"}},
+     {"until", {"modal"}}}};
 
 }  // namespace
 
@@ -336,7 +355,7 @@ const Key* find_key(std::string_view table, std::string_view name) {
 }
 
 std::vector<std::string_view> kinds_of_key(std::string_view name) {
-  if (name == "after") return {"modal"};
+  if (name == "after") return {"modal", "p-delta", "buckling"};
   for (const KindsOfKey& k : kKindsOfKeys) {
     if (k.key == name) return k.kinds;
   }

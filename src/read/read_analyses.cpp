@@ -155,7 +155,11 @@ void read_buckling_keys(Reading& r, const Value& t, const std::string& who, Anal
   keys.constant = read_constant_and_scaled(r, t, who, spec);
 }
 
-void read_after(Reading& r, const Value& v, const std::string& who, ModalKeys& keys) {
+/// The state that an analysis starts from: of P-Delta, or of a stage.
+void read_after(Reading& r, const Value& t, const std::string& who, AnalysisSpec& spec) {
+  const Value* after = t.find("after");
+  if (after == nullptr) return;
+  const Value& v = *after;
   const auto text = r.text(v, who + ": after");
   if (!text) return;
   const auto colon = text->find(':');
@@ -170,8 +174,14 @@ void read_after(Reading& r, const Value& v, const std::string& who, ModalKeys& k
         "{}: no state \"{}\" of P-Delta (ANALYSIS:LOADS) or of a stage (ANALYSIS:STAGE) above{}",
         who, *text, did_you_mean(*text, states));
   }
-  keys.after_analysis = text->substr(0, colon);
-  keys.after_loads = text->substr(colon + 1);
+  spec.after = {text->substr(0, colon), text->substr(colon + 1)};
+  const AnalysisSpec& source = *r.model.find_analysis(spec.after.analysis);
+  const auto pushed = [](const LoadSet& l) { return l.notional_x != 0 || l.notional_y != 0; };
+  const bool on_top = spec.kind() == AnalysisKind::p_delta;
+  if (on_top && (std::any_of(spec.loads.begin(), spec.loads.end(), pushed) ||
+                 std::any_of(source.loads.begin(), source.loads.end(), pushed))) {
+    r.complain(v.at, "{}: after, with notional loads, is not supported yet", who);
+  }
 }
 
 void read_modal_keys(Reading& r, const Value& t, const std::string& who, AnalysisSpec& spec) {
@@ -189,7 +199,7 @@ void read_modal_keys(Reading& r, const Value& t, const std::string& who, Analysi
       }
     }
   }
-  if (const Value* v = t.find("after")) read_after(r, *v, who, keys);
+  read_after(r, t, who, spec);
   if (const Value* v = t.find("loads")) {
     // A P-Delta state of those loads, made for it.
     const std::vector<LoadSet> sets = select_loads(r, *v, who);
@@ -203,8 +213,7 @@ void read_modal_keys(Reading& r, const Value& t, const std::string& who, Analysi
     state.holds = spec.holds;
     state.line = spec.line;
     r.model.analyses.push_back(state);
-    keys.after_analysis = state.name;
-    keys.after_loads = sets.front().name;
+    spec.after = {state.name, sets.front().name};
   }
 }
 
@@ -279,9 +288,15 @@ void read_analysis(Reading& r, const Entry& entry) {
       break;
     case AnalysisKind::p_delta:
       read_p_delta_keys(r, t, who, spec);
+      read_after(r, t, who, spec);
       break;
     case AnalysisKind::buckling:
       read_buckling_keys(r, t, who, spec);
+      read_after(r, t, who, spec);
+      if (!spec.after.empty() && t.find("constant") != nullptr) {
+        r.complain(t.find("constant")->at, "{}: after says what stays: constant or after, not both",
+                   who);
+      }
       break;
     case AnalysisKind::modal:
       read_modal_keys(r, t, who, spec);

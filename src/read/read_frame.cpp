@@ -5,6 +5,7 @@
 #include <limits>
 #include <map>
 
+#include "core/model/local_axes.hpp"
 #include "read/name_matching.hpp"
 #include "read/reading.hpp"
 #include "units/unit_text.hpp"
@@ -238,6 +239,100 @@ void read_cable(Reading& r, const MemberKeys& keys, const Value& own, const std:
   if (drawn > 0) m.cut_length = read_cut_length(r, *cut, drawn, who).value_or(0);
 }
 
+void read_lack_of_fit(Reading& r, const MemberKeys& keys, const Value& own, const std::string& who,
+                      Member& m) {
+  const Value* v = keys.find(m.name, own, "lack_of_fit");
+  if (v == nullptr) return;
+  if (m.kind == MemberKind::cable) {
+    return r.complain(v->at, "{}: a cable has a cut_length instead of lack_of_fit", who);
+  }
+  if (keys.find(m.name, own, "slack") != nullptr) {
+    return r.complain(v->at, "{}: lack_of_fit or slack, not both", who);
+  }
+  m.lack_of_fit = r.quantity(*v, Quantity::displacement, who + ": lack_of_fit").value_or(0);
+}
+
+/// The tension at which an axial kind breaks or yields.
+void read_break(Reading& r, const MemberKeys& keys, const Value& own, const std::string& who,
+                Member& m) {
+  const Value *force = keys.find(m.name, own, "breaks_at"),
+              *stress = keys.find(m.name, own, "strength"),
+              *word = keys.find(m.name, own, "on_break");
+  if (force == nullptr && stress == nullptr) {
+    if (word != nullptr) r.complain(word->at, "{}: on_break needs breaks_at or strength", who);
+    return;
+  }
+  const Value& given = force != nullptr ? *force : *stress;
+  if (force != nullptr && stress != nullptr) {
+    return r.complain(given.at, "{}: breaks_at or strength, not both", who);
+  }
+  if (m.kind == MemberKind::frame || m.kind == MemberKind::compression_only) {
+    return r.complain(given.at,
+                      "{}: axial and tension-only members and cables break, others do not", who);
+  }
+  if (force != nullptr) {
+    m.breaks_at = r.quantity(*force, Quantity::force, who + ": breaks_at").value_or(0);
+  } else if (m.section.valid()) {
+    m.breaks_at = r.quantity(*stress, Quantity::stress, who + ": strength").value_or(0) *
+                  r.model.sections[m.section].properties.A;
+  }
+  if (!(m.breaks_at > 0)) {
+    return r.complain(given.at, "{}: the breaking force is above 0", who);
+  }
+  if (m.breaks_at <= m.preload) {
+    r.complain(given.at, "{}: it breaks at {:.6g} {}, below its preload of {:.6g}", who,
+               r.units.from_si(Quantity::force, m.breaks_at), r.units.label(Quantity::force),
+               r.units.from_si(Quantity::force, m.preload));
+  }
+  if (word == nullptr) return;
+  const auto text = r.text(*word, who + ": on_break");
+  m.yields = text == "yield";
+  if (text && *text != "yield" && *text != "drop") {
+    r.complain(word->at, "{}: on_break is \"drop\" or \"yield\", not \"{}\"", who, *text);
+  }
+  if (m.yields && m.kind == MemberKind::cable) {
+    r.complain(word->at, "{}: on_break = \"yield\" of a cable is not supported yet", who);
+  }
+}
+
+/// Where local z faces: as it is, turned by roll, or towards a node or a direction.
+void read_orientation(Reading& r, const MemberKeys& keys, const Value& own, const std::string& who,
+                      Member& m) {
+  const Value *roll = keys.find(m.name, own, "roll"), *facing = keys.find(m.name, own, "facing");
+  if (own.find("roll") != nullptr && own.find("facing") != nullptr) {
+    return r.complain(facing->at, "{}: roll or facing, not both", who);
+  }
+  if (roll != nullptr && (facing == nullptr || own.find("roll") != nullptr)) {
+    // Degrees, whatever the unit set.
+    m.roll = r.quantity(*roll, Quantity::angle, who + ": roll").value_or(0);
+    return;
+  }
+  if (facing == nullptr) return;
+  const Vector3d from = r.model.nodes[m.start].position;
+  Vector3d towards = Vector3d::Zero();
+  if (facing->is_array() && facing->items.size() == 3) {
+    for (std::size_t i = 0; i < 3; ++i) {
+      towards[static_cast<Eigen::Index>(i)] =
+          r.quantity(facing->items[i], Quantity::number, who + ": facing").value_or(0);
+    }
+  } else if (facing->is_text()) {
+    const auto node = node_by_name(r, *facing, who + ": facing");
+    if (!node) return;
+    towards = r.model.nodes[*node].position - from;
+  } else {
+    return r.complain(facing->at, "{}: facing is a node, or a direction [x, y, z]", who);
+  }
+  const Vector3d chord = r.model.nodes[m.end].position - from;
+  const Matrix3d axes = local_axes(from, from + chord, 0, r.model.vertical);
+  const double y = axes.row(1).dot(towards), z = axes.row(2).dot(towards);
+  constexpr double kAlong = 1e-6;
+  if (std::hypot(y, z) <= kAlong * towards.norm()) {
+    return r.complain(facing->at, "{}: facing lies along the member", who);
+  }
+  // Turned by roll about x, z goes towards -y.
+  m.roll = std::atan2(-y, z);
+}
+
 /// Section, material, kind, roll, hinges; false if something is missing.
 bool read_member_keys(Reading& r, const MemberKeys& keys, const Value& own, Location at,
                       const std::string& who, Member& m) {
@@ -276,10 +371,9 @@ bool read_member_keys(Reading& r, const MemberKeys& keys, const Value& own, Loca
   }
   good = read_preload_and_slack(r, keys, own, who, m) && good;
   read_cable(r, keys, own, who, m);
-  if (const Value* roll = keys.find(m.name, own, "roll")) {
-    // Degrees, whatever the unit set.
-    if (const auto angle = r.quantity(*roll, Quantity::angle, who + ": roll")) m.roll = *angle;
-  }
+  read_lack_of_fit(r, keys, own, who, m);
+  read_break(r, keys, own, who, m);
+  read_orientation(r, keys, own, who, m);
   if (const Value* hinge = keys.find(m.name, own, "hinge")) read_hinge(r, *hinge, who, m);
   return good;
 }
@@ -385,23 +479,103 @@ void check_group_name(Reading& r, const Entry& entry) {
   }
 }
 
+/// Ranges of coordinates, m.
+struct Box {
+  Vector3d low = Vector3d::Constant(-std::numeric_limits<double>::infinity()), high = -low;
+
+  bool has(const Vector3d& p) const {
+    constexpr double kTouch = 1e-6;  // m
+    return ((p - low).array() >= -kTouch).all() && ((high - p).array() >= -kTouch).all();
+  }
+};
+
+Box read_box(Reading& r, const Value& value, const std::string& who) {
+  Box box;
+  if (!r.is_table(value, who)) return box;
+  for (const Entry& entry : value.entries) {
+    const auto axis = std::find(kAxisNames.begin(), kAxisNames.end(), entry.key);
+    if (axis == kAxisNames.end()) {
+      r.complain(entry.at, "{}: expected x, y or z, got \"{}\"", who, entry.key);
+      continue;
+    }
+    if (!entry.value.is_array() || entry.value.items.size() != 2) {
+      r.complain(entry.value.at, "{}: {} is [from, to]", who, entry.key);
+      continue;
+    }
+    const auto from = r.quantity(entry.value.items[0], Quantity::length, who);
+    const auto to = r.quantity(entry.value.items[1], Quantity::length, who);
+    if (!from || !to) continue;
+    if (*from > *to) r.complain(entry.value.at, "{}: {} runs backwards", who, entry.key);
+    box.low[axis - kAxisNames.begin()] = *from;
+    box.high[axis - kAxisNames.begin()] = *to;
+  }
+  return box;
+}
+
+/// The axis of `parallel`; -1 on a complaint.
+int read_axis(Reading& r, const Value& value, const std::string& who) {
+  const auto word = r.text(value, who);
+  if (!word) return -1;
+  const auto axis = std::find(kAxisNames.begin(), kAxisNames.end(), *word);
+  if (axis != kAxisNames.end()) return static_cast<int>(axis - kAxisNames.begin());
+  r.complain(value.at, "{}: expected x, y or z, got \"{}\"", who, *word);
+  return -1;
+}
+
+/// Keys of one group intersect.
 Group read_group(Reading& r, const Entry& entry, const std::string& who) {
   Group group;
   group.name = entry.key;
   const Value *members = entry.value.find("members"), *nodes = entry.value.find("nodes");
-  if (members == nullptr && nodes == nullptr) {
-    r.complain(entry.at, "{}: expected members or nodes", who);
+  const Value *between = entry.value.find("between"), *parallel = entry.value.find("parallel");
+  const bool by_place = between != nullptr || parallel != nullptr;
+  if (members == nullptr && nodes == nullptr && !by_place) {
+    r.complain(entry.at, "{}: expected members, nodes, between or parallel", who);
     return group;
   }
-  if (members != nullptr) group.members = r.select_members(*members, who + ": members");
+  const bool nodes_asked = nodes != nullptr;
+  const bool only_nodes = nodes_asked && members == nullptr && parallel == nullptr;
+  if (members != nullptr) {
+    group.members = r.select_members(*members, who + ": members");
+  } else if (!only_nodes) {
+    group.members = r.model.members.ids();
+  }
   if (nodes != nullptr) group.nodes = r.select_nodes(*nodes, who + ": nodes");
+  if (between != nullptr) {
+    const Box box = read_box(r, *between, who + ": between");
+    const auto inside = [&](NodeId n) { return box.has(r.model.nodes[n].position); };
+    if (nodes == nullptr && members == nullptr && parallel == nullptr) {
+      nodes = between;  // nodes without members, too
+      group.nodes = r.model.nodes.ids();
+    }
+    std::erase_if(group.nodes, [&](NodeId n) { return !inside(n); });
+    std::erase_if(group.members, [&](MemberId id) {
+      const Member& m = r.model.members[id];
+      return !inside(m.start) || !inside(m.end);
+    });
+  }
+  if (parallel != nullptr) {
+    constexpr double kParallel = 1e-3;
+    const int axis = read_axis(r, *parallel, who + ": parallel");
+    std::erase_if(group.members, [&](MemberId id) {
+      if (axis < 0) return false;
+      const Member& m = r.model.members[id];
+      Vector3d chord = r.model.nodes[m.end].position - r.model.nodes[m.start].position;
+      const double length = chord.norm();
+      chord[axis] = 0;
+      return chord.norm() > kParallel * length;
+    });
+  }
   if (const Value* except = entry.value.find("except")) {
     const auto drop = [](auto& list, const auto& out) {
       std::erase_if(list,
                     [&out](auto id) { return std::find(out.begin(), out.end(), id) != out.end(); });
     };
-    if (members != nullptr) drop(group.members, r.select_members(*except, who + ": except"));
-    if (nodes != nullptr) drop(group.nodes, r.select_nodes(*except, who + ": except"));
+    if (!only_nodes) drop(group.members, r.select_members(*except, who + ": except"));
+    if (nodes_asked) drop(group.nodes, r.select_nodes(*except, who + ": except"));
+  }
+  if (by_place && group.members.empty() && group.nodes.empty() && r.file.good()) {
+    r.complain(entry.at, "{}: nothing lies there", who);
   }
   if (nodes == nullptr) {  // the nodes of a group of members are their ends
     for (const MemberId id : group.members) {

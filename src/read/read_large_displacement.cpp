@@ -157,6 +157,7 @@ void read_large_displacement_keys(Reading& r, const Value& t, const std::string&
   keys.constant = read_constant_and_scaled(r, t, who, spec);
   read_count(r, t, "steps", who, keys.steps, 10000);
   read_count(r, t, "pieces", who, keys.pieces, 1000);
+  read_flag(r, t, "events", who, keys.events);
   if (const Value* v = t.find("control")) read_control(r, *v, who + ": control", keys);
   if (const Value* v = t.find("branch")) {
     const auto word = r.text(*v, who + ": branch");

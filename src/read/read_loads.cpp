@@ -140,6 +140,13 @@ void read_member_load(Reading& r, const Value& t, const std::string& who, LoadCa
   const LineLoad line = read_line_load(r, t, who);
   const auto force = read_force(r, t, who, false);
   const Value *at = t.find("at"), *over = t.find("over");
+  const bool strained = read_member_strain(r, t, who, load_case);
+  if (!line.any && !force && strained) {
+    for (const Value* place : {at, over}) {
+      if (place != nullptr) r.complain(place->at, "{}: strains act along all of a member", who);
+    }
+    return;
+  }
   if (!line.any && !force) return r.complain(t.at, "{}: no load given", who);
   if (force && at == nullptr) return r.complain(t.at, "{}: a point load needs at", who);
   if (!force && at != nullptr) return r.complain(at->at, "{}: at without a point load fx..mz", who);
@@ -228,8 +235,10 @@ void read_case(Reading& r, const Entry& entry) {
   };
   each("nodes", read_nodal_load);
   each("members", read_member_load);
+  each("settle", read_settlement);
   const bool empty = load_case.nodal.empty() && load_case.distributed.empty() &&
-                     load_case.points.empty() && load_case.self_weight.empty();
+                     load_case.points.empty() && load_case.self_weight.empty() &&
+                     load_case.strains.empty() && load_case.ground.empty();
   if (empty && r.file.good()) r.warn(entry.at, "{}: the case is empty", who);
   r.cases[entry.key] = r.model.cases.push_back(std::move(load_case));
 }

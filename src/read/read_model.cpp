@@ -182,7 +182,29 @@ void check_proportions(Reading& r) {
   }
 }
 
+/// Only what something holds, in the frame or in a stage, can be moved.
+void check_settlements(Reading& r) {
+  for (const Reading::Settled& s : r.settled) {
+    const auto holds = [&s](const Support& support) {
+      return support.node == s.node &&
+             support.directions[static_cast<std::size_t>(s.direction)].stiffness != 0;
+    };
+    bool held = std::any_of(r.model.supports.begin(), r.model.supports.end(), holds);
+    for (const AnalysisSpec& spec : r.model.analyses) {
+      if (!spec.is_erection()) continue;
+      for (const Stage& stage : spec.staged().stages) {
+        held = held || std::any_of(stage.supports.begin(), stage.supports.end(), holds);
+      }
+    }
+    if (!held) {
+      r.complain(s.at, "{}: {} settles but is not held", s.who,
+                 r.model.place_name(s.node, s.direction));
+    }
+  }
+}
+
 void finish_cables(Reading& r) {
+  if (!r.file.good()) return;
   for (const CableTrouble& trouble : cut_cables(r.model)) {
     const Member& m = r.model.members[trouble.member];
     r.complain({m.line, 1}, "member {}: {}", m.name, trouble.reason);
@@ -193,7 +215,7 @@ void finish_cables(Reading& r) {
 
 void check_whole(Reading& r) {
   if (!r.file.good()) return;
-  finish_cables(r);
+  check_settlements(r);
   if (r.model.nodes.empty()) return r.complain({}, "the model has no nodes");
   if (r.model.members.empty()) return r.complain({}, "the model has no members");
   // A free structure vibrates as well as any.
@@ -238,6 +260,7 @@ ModelFile read_model(const std::string& text, const std::string& path) {
   read_combinations(r, part(root, "combinations"));
   read_watches(r, part(root, "watch"));
   read_mass(r, root.find("mass"));
+  finish_cables(r);  // stages take loads whose effect on cables is known
   read_analyses(r, root.find("analyses"));
   check_whole(r);
   std::stable_sort(file.complaints.begin(), file.complaints.end(),

@@ -34,7 +34,7 @@ class ItemsOf {
       }
     };
     const auto on_member = [this](const auto& load) { return members_[load.member] != 0; };
-    const auto on_node = [this](const NodalLoad& load) { return nodes_[load.node] != 0; };
+    const auto on_node = [this](const auto& load) { return nodes_[load.node] != 0; };
     const auto force = [factor](auto& load) { load.force *= factor; };
     take(c.nodal, on_node, items.nodal, force);
     take(c.self_weight, on_member, items.self_weight,
@@ -44,6 +44,13 @@ class ItemsOf {
       d.at_to *= factor;
     });
     take(c.points, on_member, items.points, force);
+    take(c.strains, on_member, items.strains, [factor](MemberStrain& s) {
+      for (double* part :
+           {&s.warm, &s.gradient[0], &s.gradient[1], &s.lack_of_fit, &s.preload, &s.cable_strain}) {
+        *part *= factor;
+      }
+    });
+    take(c.ground, on_node, items.ground, [factor](GroundMotion& g) { g.amount *= factor; });
     return any;
   }
 
@@ -353,7 +360,10 @@ class StagesReader {
     std::erase_if(items_.self_weight, gone);
     std::erase_if(items_.distributed, gone);
     std::erase_if(items_.points, gone);
-    std::erase_if(items_.nodal, [this](const NodalLoad& n) { return now_.standing[n.node] == 0; });
+    std::erase_if(items_.strains, gone);
+    const auto fallen = [this](const auto& load) { return now_.standing[load.node] == 0; };
+    std::erase_if(items_.nodal, fallen);
+    std::erase_if(items_.ground, fallen);
   }
 
   void warn_of_early_loads(CaseId id, const std::string& who, Location at) {
@@ -364,6 +374,7 @@ class StagesReader {
     };
     for (const DistributedLoad& d : c.distributed) look(d.member);
     for (const PointLoad& p : c.points) look(p.member);
+    for (const MemberStrain& s : c.strains) look(s.member);
     if (early.empty()) return;
     r_.warn(at, "{}: add: {} puts loads on {}{}, which {} not erected yet and will never get them",
             who, c.name, *early.begin(),
@@ -413,7 +424,6 @@ AnalysisSpec at_once(const AnalysisSpec& staged) {
   spec.name = at_once_name(staged.name);
   StagedKeys& keys = spec.become<StagedKeys>();
   keys.at_once = true;
-  keys.of = staged.name;
   return spec;
 }
 

@@ -29,6 +29,14 @@ class Reading {
   std::unordered_map<std::string, std::size_t> groups;
   /// Names that were refused: who uses them is not told as well.
   std::set<std::string> refused;
+  /// Settlements of load cases, for a look at whether something holds them there.
+  struct Settled {
+    NodeId node;
+    int direction;
+    Location at;
+    std::string who;
+  };
+  std::vector<Settled> settled;
   /// True for a refused name, a member of a refused run, and a pattern that may mean one.
   bool is_refused(const std::string& name) const;
 
@@ -93,6 +101,9 @@ std::array<SupportDirection, 6> read_support_directions(Reading& r, const Value&
 /// ux..rz as 0..5; complains and returns -1 for another word.
 int support_direction(Reading& r, const std::string& key, Location at, const std::string& who);
 void read_loads(Reading& r, const Value& table);
+/// What a load on members strains them by; true if anything is given.
+bool read_member_strain(Reading& r, const Value& t, const std::string& who, LoadCase& load_case);
+void read_settlement(Reading& r, const Value& t, const std::string& who, LoadCase& load_case);
 void read_combinations(Reading& r, const Value& table);
 void read_watches(Reading& r, const Value& table);
 void read_mass(Reading& r, const Value* table);

@@ -37,6 +37,7 @@ constexpr std::array<Row, kQuantities> kRows = {{
     {{1, 0, -2, 0}, "an acceleration", 1e9},
     {{6, 0, 0, 0}, "a warping constant", 1e24},
     {{-1, 0, 0, 0}, "a rotation per displacement", 1e15},
+    {{-1, 0, 0, 1}, "a temperature gradient (temperature per length)", 1e12},
 }};
 
 }  // namespace

@@ -33,8 +33,9 @@ enum class Quantity {
   acceleration,
   warping,                    ///< warping constant, length^6
   rotation_per_displacement,  ///< of mode shapes, whose largest displacement is 1
+  temperature_gradient,
 };
-inline constexpr int kQuantities = static_cast<int>(Quantity::rotation_per_displacement) + 1;
+inline constexpr int kQuantities = static_cast<int>(Quantity::temperature_gradient) + 1;
 
 /// Exponents of metre, kilogram, second, kelvin. Angles count as 1.
 struct Dimension {

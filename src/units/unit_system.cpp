@@ -98,6 +98,7 @@ void UnitSystem::derive() {
   put(Quantity::angle, "deg");
   put(Quantity::temperature, "K");
   put(Quantity::expansion, "1/K");
+  put(Quantity::temperature_gradient, "K/" + length);
   put(Quantity::acceleration, length + "/s^2");
   put(Quantity::warping, section + "^6");
   put(Quantity::rotation_per_displacement,

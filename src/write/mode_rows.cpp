@@ -6,6 +6,7 @@
 
 #include "core/analysis/large_displacement.hpp"
 #include "core/results/effective_lengths.hpp"
+#include "core/results/event_words.hpp"
 
 namespace ulterix {
 
@@ -147,17 +148,9 @@ void ModeRows::restraints() {
   }
 }
 
-std::string event_words(const Model& model, const OneWayEvent& event) {
-  if (event.member.valid()) {
-    return fmt::format("{} {}", model.members[event.member].name, event.idle ? "slack" : "taut");
-  }
-  return fmt::format("{} {}", model.place_name(event.node, event.direction),
-                     event.idle ? "lifted" : "bears");
-}
-
 void ModeRows::path() {
   for (const Step& step : result_.steps) {
-    for (const OneWayEvent& e : step.events) {
+    for (const ItemEvent& e : step.events) {
       lead(step);
       sink_.real(e.factor);
       sink_.integer(0);

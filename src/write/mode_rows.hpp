@@ -5,9 +5,6 @@
 
 namespace ulterix {
 
-/// "X2 slack", "A0.uz lifted".
-std::string event_words(const Model& model, const OneWayEvent& event);
-
 /// Rows of buckling and of vibration, table by table.
 class ModeRows : public RowWriter {
  public:

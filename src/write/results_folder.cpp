@@ -15,6 +15,7 @@
 #include <nlohmann/json.hpp>
 
 #include "core/analysis/large_displacement.hpp"
+#include "core/results/event_words.hpp"
 #include "core/results/modes.hpp"
 #include "write/tables.hpp"
 #include "write/version.hpp"

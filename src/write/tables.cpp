@@ -135,14 +135,25 @@ class StateRows : public RowWriter {
       std::optional<Recovery> recovery;
       if (step.has_state) recovery.emplace(step);
       for (const MemberId id : model_.members.ids()) {
-        const bool cable = model_.members[id].kind == MemberKind::cable;
-        if ((one_way_sign(model_.members[id].kind) == 0 && !cable) || !stands_in(step, id))
+        const Activity activity = step.state.members[id].activity;
+        const bool broken = activity == Activity::broken;
+        if (!model_.has_states(id) || (!stands_in(step, id) && !broken)) continue;
+        if (broken) {
+          lead(step);
+          sink_.text(model_.members[id].name);
+          sink_.text("broken");
+          sink_.real(0);
+          sink_.real(std::nullopt);
+          sink_.end_row();
           continue;
-        const bool idle = step.state.members[id].activity == Activity::idle;
-        const auto hung = cable && recovery ? cable_values(*recovery, id) : std::nullopt;
+        }
+        const auto hung = recovery ? cable_values(*recovery, id) : std::nullopt;
         lead(step);
         sink_.text(model_.members[id].name);
-        sink_.text(hung ? word_of(kCableStates, hung->state) : idle ? "slack" : "taut");
+        sink_.text(hung                           ? word_of(kCableStates, hung->state)
+                   : activity == Activity::idle   ? "slack"
+                   : activity == Activity::yields ? "yields"
+                                                  : "taut");
         sink_.real(recovery ? std::optional(mean_axial_force(*recovery, id)) : std::nullopt);
         sink_.real(std::nullopt);
         sink_.end_row();

@@ -413,8 +413,7 @@ TEST(Cable, BucklingAndVibrationAboutItsState) {
   modes.name = "modes";
   ModalKeys& keys = modes.become<ModalKeys>();
   keys.modes = 2;
-  keys.after_analysis = "second";
-  keys.after_loads = "G";
+  modes.after = {"second", "G"};
   stability.name = "stability";
   stability.become<BucklingKeys>().modes = 2;
   stability.loads = second.loads;

@@ -102,12 +102,19 @@ enum class Load {
   moment,
   moment_line,
   self_weight,
+  warm,
+  gradient,
+  lack_of_fit,
+  settlement,
   all
 };
-constexpr std::array kLoads = {Load::uniform, Load::local_trapezoid, Load::projected,
-                               Load::point,   Load::axial_point,     Load::axial_line,
-                               Load::moment,  Load::moment_line,     Load::self_weight,
-                               Load::all};
+constexpr std::array kLoads = {Load::uniform,     Load::local_trapezoid,
+                               Load::projected,   Load::point,
+                               Load::axial_point, Load::axial_line,
+                               Load::moment,      Load::moment_line,
+                               Load::self_weight, Load::warm,
+                               Load::gradient,    Load::lack_of_fit,
+                               Load::settlement,  Load::all};
 
 void add_load(FrameBuilder& b, MemberId m, Load load) {
   const double L = b.model.length(m);
@@ -133,6 +140,15 @@ void add_load(FrameBuilder& b, MemberId m, Load load) {
                   LoadAxes::local);
   }
   if (all || load == Load::self_weight) b.load_case().self_weight.push_back({m, 20});
+  MemberStrain strain;
+  strain.member = m;
+  if (all || load == Load::warm) strain.warm = 15;
+  if (all || load == Load::gradient) strain.gradient = {40, -90};
+  if (all || load == Load::lack_of_fit) strain.lack_of_fit = 0.4e-3;
+  b.load_case().strains.push_back(strain);
+  if (all || load == Load::settlement) {
+    b.load_case().ground = {{NodeId(0), 2, -2e-3}, {NodeId(0), 4, 1e-3}};
+  }
 }
 
 /// The same model with one member as three collinear ones; its loads go with the parts.
@@ -201,6 +217,15 @@ Model cut_in_three(const Model& whole, MemberId id) {
     c.self_weight.push_back({parts[1], w.factor});
     c.self_weight.push_back({parts[2], w.factor});
   }
+  for (const MemberStrain& strain : std::vector<MemberStrain>(c.strains)) {
+    if (strain.member != id) continue;
+    c.strains.clear();
+    for (std::size_t i = 0; i < 3; ++i) {
+      c.strains.push_back(strain);
+      c.strains.back().member = parts[i];
+      c.strains.back().lack_of_fit *= (at[i + 1] - at[i]) / L;
+    }
+  }
   return model;
 }
 
@@ -218,8 +243,8 @@ void add_analyses(Model& model) {
   vibration.become<ModalKeys>().modes = 6;
   loaded = vibration;
   loaded.name = "loaded";
-  loaded.become<ModalKeys>().after_analysis = "second";
-  loaded.become<ModalKeys>().after_loads = second.loads[0].name;
+  loaded.after.analysis = "second";
+  loaded.after.loads = second.loads[0].name;
   model.analyses = {second, stability, vibration, loaded};
   model.mass.from_loads = {{CaseId(0), 0.7}};
 }

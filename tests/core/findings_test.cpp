@@ -99,8 +99,8 @@ TEST(N1, VibrationAboutAForceInsideAMember) {
     }
     AnalysisSpec second = spec_of("second", AnalysisKind::p_delta, b.model, 0);
     AnalysisSpec modes = spec_of("modes", AnalysisKind::modal, b.model, 3);
-    modes.become<ModalKeys>().after_analysis = "second";
-    modes.become<ModalKeys>().after_loads = "G";
+    modes.after.analysis = "second";
+    modes.after.loads = "G";
     b.model.analyses = {second, modes};
     const RunResult r = run(b.model);
     EXPECT_TRUE(step_of(r, "second").outcome.stands());
@@ -350,8 +350,8 @@ TEST(N12, WhatAnAnalysisStandsOnRunsWithIt) {
   c.b.nodal_load(c.head, 2, -5e4);
   AnalysisSpec second = spec_of("second", AnalysisKind::p_delta, c.b.model, 0);
   AnalysisSpec modes = spec_of("m", AnalysisKind::modal, c.b.model, 1);
-  modes.become<ModalKeys>().after_analysis = "second";
-  modes.become<ModalKeys>().after_loads = "G";
+  modes.after.analysis = "second";
+  modes.after.loads = "G";
   c.b.model.analyses = {second, modes};
   const RunResult r = run(c.b.model, {"m"});
   EXPECT_TRUE(step_of(r, "m").outcome.stands()) << step_of(r, "m").outcome.reason;

@@ -186,8 +186,8 @@ TEST(Modal, M4AxialForceLowersAndRaisesFrequencies) {
     spec.name = "modal";
     spec.become(AnalysisKind::modal);
     spec.become<ModalKeys>().modes = 1;
-    spec.become<ModalKeys>().after_analysis = "second";
-    spec.become<ModalKeys>().after_loads = "G";
+    spec.after.analysis = "second";
+    spec.after.loads = "G";
     s.b.model.analyses = {second, spec};
     const RunResult r = run(s.b.model);
     const Step* step = r.find("modal", "G");

@@ -34,8 +34,9 @@ AnalysisSpec spec_of(const char* name, AnalysisKind kind, const Model& model) {
 
 /// At which part of the load something begins to carry.
 void expect_takes_up_at(const Step& step, double factor) {
-  const auto takes_up = std::find_if(step.events.begin(), step.events.end(),
-                                     [](const OneWayEvent& e) { return !e.idle; });
+  const auto takes_up =
+      std::find_if(step.events.begin(), step.events.end(),
+                   [](const ItemEvent& e) { return e.change == ItemChange::carries; });
   ASSERT_NE(takes_up, step.events.end());
   EXPECT_NEAR(takes_up->factor, factor, 1e-6);
 }
@@ -172,7 +173,7 @@ TEST(OneWay, ABeamLiftsOffOneOfThreeSupports) {
   const Step& step = *r.find("one", "G");
   ASSERT_EQ(step.events.size(), 1u);
   EXPECT_EQ(step.events[0].factor, 0);
-  EXPECT_TRUE(step.events[0].idle);
+  EXPECT_EQ(step.events[0].change, ItemChange::idle);
 }
 
 /// A gap under the middle of a beam: nothing until the beam has come down to it.
@@ -565,8 +566,8 @@ TEST(OneWay, ModesAreThoseOfTheFrameWithoutTheSlackTies) {
   AnalysisSpec modal;
   modal.name = "modal";
   modal.become<ModalKeys>().modes = 3;
-  modal.become<ModalKeys>().after_analysis = "p-delta";
-  modal.become<ModalKeys>().after_loads = "G";
+  modal.after.analysis = "p-delta";
+  modal.after.loads = "G";
   bay.b.model.analyses = {state, buckling, modal};
   const RunResult r = run(bay.b.model);
   const Step& factors = *r.find("buckling", "G");

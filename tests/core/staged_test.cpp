@@ -502,8 +502,7 @@ TEST(Staged, BucklingAndVibrationOfAStage) {
   modes.name = "modes";
   ModalKeys& keys = modes.become<ModalKeys>();
   keys.modes = 1;
-  keys.after_analysis = "second";
-  keys.after_loads = "G";
+  modes.after = {"second", "G"};
   low.model.analyses = {second, modes};
   const RunResult q = run(low.model);
   EXPECT_LE(relative_error(*stage.reserve, *q.find("second", "G")->reserve), 1e-6);

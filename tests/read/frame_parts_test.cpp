@@ -1,6 +1,7 @@
 // Hinges, supports, defaults, groups, levels and changes of a model, as they are read.
 #include <gtest/gtest.h>
 
+#include "core/model/local_axes.hpp"
 #include "read/model_changes.hpp"
 #include "read/model_file.hpp"
 #include "support/frame_builder.hpp"
@@ -98,6 +99,80 @@ TEST(Groups, MembersNodesAndExceptions) {
   EXPECT_EQ(f.model.groups[0].members.size(), 3u);
   EXPECT_EQ(f.model.groups[0].nodes.size(), 4u);
   EXPECT_EQ(f.model.groups[1].members.size(), 1u);
+}
+
+TEST(Groups, ByPlaceAndDirection) {
+  const ModelFile f =
+      read(kHead + "[defaults]\nmaterial = \"S\"\nsection = \"a\"\n" + kNodes +
+           "[members]\nG = { through = [\"A\", \"B\", \"C\", \"D\"] }\nH = [\"C\", \"E\"]\n"
+           "[groups]\nleft = { between = { x = [0, 3] } }\nflat = { parallel = \"x\" }\n"
+           "both = { between = { x = [0, 3] }, parallel = \"x\", except = \"G.1\" }\n"
+           "ends = { nodes = [\"A\", \"E\"], between = { x = [-1, \"1 mm\"] } }\n"
+           "[supports]\nA = \"fixed\"\n");
+  const auto& nodes = f.model.nodes;
+  for (const Group& g : f.model.groups) {
+    for (const MemberId id : g.members) {
+      const Member& m = f.model.members[id];
+      const Vector3d chord = nodes[m.end].position - nodes[m.start].position;
+      if (g.name != "left") {
+        EXPECT_NEAR(std::abs(chord[0]), chord.norm(), 1e-12) << g.name;
+      }
+      if (g.name != "flat") {
+        EXPECT_LE(std::max(nodes[m.start].position[0], nodes[m.end].position[0]), 3);
+      }
+    }
+  }
+  std::size_t along_x = 0, inside = 0;
+  for (const Member& m : f.model.members) {
+    const Vector3d a = nodes[m.start].position, b = nodes[m.end].position;
+    if (a[1] == b[1] && a[2] == b[2]) ++along_x;
+    if (std::max(a[0], b[0]) <= 3) ++inside;
+  }
+  EXPECT_EQ(f.model.groups[0].members.size(), inside);
+  EXPECT_EQ(f.model.groups[1].members.size(), along_x);
+  EXPECT_EQ(f.model.groups.back().nodes.size(), 1u);
+}
+
+TEST(Strains, OfLoadsMembersAndSupports) {
+  const ModelFile f =
+      read(kHead + "[defaults]\nmaterial = \"S\"\nsection = \"a\"\n" + kNodes +
+           "[members]\nG = { through = [\"A\", \"B\", \"C\", \"D\"] }\n"
+           "H = { from = \"C\", to = \"E\", kind = \"axial\", lack_of_fit = 3, breaks_at = 40 }\n"
+           "[supports]\nA = \"fixed\"\n[loads.T]\n"
+           "members = [ { on = \"G\", warm = 25, gradient = { y = 10, z = \"0.02 K/mm\" } },\n"
+           "{ on = \"H\", preload = 12, lack_of_fit = \"1 mm\" } ]\n"
+           "settle = [ { on = \"A\", uz = -8, ry = \"2 mrad\" } ]\n");
+  ASSERT_EQ(complaints(f), "");
+  const LoadCase& c = f.model.cases[CaseId(0)];
+  ASSERT_EQ(c.strains.size(), 4u);
+  EXPECT_EQ(c.strains[0].warm, 25);
+  EXPECT_EQ(c.strains[1].gradient[0], 10);
+  EXPECT_NEAR(c.strains[1].gradient[1], 20, 1e-12);
+  EXPECT_EQ(c.strains[3].preload, 12e3);
+  EXPECT_DOUBLE_EQ(c.strains[3].lack_of_fit, 1e-3);
+  ASSERT_EQ(c.ground.size(), 2u);
+  EXPECT_DOUBLE_EQ(c.ground[0].amount, -8e-3);
+  EXPECT_EQ(c.ground[1].direction, 4);
+  EXPECT_DOUBLE_EQ(member(f, "H").lack_of_fit, 3e-3);
+  EXPECT_EQ(member(f, "H").breaks_at, 40e3);
+}
+
+TEST(Facing, TurnsLocalZTowardsANodeOrADirection) {
+  const ModelFile f =
+      read(kHead + "[defaults]\nmaterial = \"S\"\nsection = \"a\"\n" + kNodes +
+           "[members]\nG = { through = [\"A\", \"B\", \"C\", \"D\"], facing = [0.3, -0.7, 0.2] }\n"
+           "H = { from = \"C\", to = \"E\", facing = \"A\" }\n[supports]\nA = \"fixed\"\n");
+  ASSERT_EQ(complaints(f), "");
+  for (const MemberId id : f.model.members.ids()) {
+    const Member& m = f.model.members[id];
+    const Matrix3d R = local_axes(f.model, id);
+    const Vector3d towards =
+        m.name == "H"
+            ? Vector3d(f.model.nodes[NodeId(0)].position - f.model.nodes[m.start].position)
+            : Vector3d(0.3, -0.7, 0.2);
+    EXPECT_NEAR(R.row(1).dot(towards), 0, 1e-12) << m.name;
+    EXPECT_GT(R.row(2).dot(towards), 0) << m.name;
+  }
 }
 
 TEST(Levels, AreNamedElevations) {

@@ -14,22 +14,37 @@ namespace ulterix {
 
 namespace {
 
+/// The frame without what strains it beside loads: beside constant loads that stays with them, and
+/// does not grow.
+ElasticFrame without_strains(const ElasticFrame& frame) {
+  Situation situation = frame.system->situation();
+  situation.strained = false;
+  return make_elastic_frame(std::move(situation), {}, &frame.system->order());
+}
+
 /// One direction more held than in the analysis; the new factor, if the frame still buckles.
 std::optional<double> factor_with(const ElasticFrame& frame, const AnalysisSpec& spec,
                                   const LoadSet& loads, const RestraintGain& gain) {
   const ElasticFrame held = with_restraint(frame, gain);
   if (!held.stands()) return std::nullopt;
-  AnalysisSpec first;
-  first.loads = {loads};
-  if (spec.buckling().constant) first.loads.push_back(*spec.buckling().constant);
-  const std::vector<Step> steps = first_order(held, first);
-  for (const Step& step : steps) {
+  const auto forces = [&](const ElasticFrame& of,
+                          const LoadSet& set) -> std::optional<AxialForces> {
+    AnalysisSpec first;
+    first.loads = {set};
+    const Step step = first_order(of, first).front();
     if (!step.has_state) return std::nullopt;
+    return axial_forces_along(Recovery(step));
+  };
+  std::optional<AxialForces> grows, stays;
+  if (spec.buckling().constant) {
+    grows = forces(without_strains(held), loads);
+    stays = forces(held, *spec.buckling().constant);
+    if (!stays) return std::nullopt;
+  } else {
+    grows = forces(held, loads);
   }
-  const AxialForces grows = axial_forces_along(Recovery(steps[0]));
-  std::optional<AxialForces> stays;
-  if (spec.buckling().constant) stays = axial_forces_along(Recovery(steps[1]));
-  const auto mode = find_lowest_mode(held, {&grows, stays ? &*stays : nullptr});
+  if (!grows) return std::nullopt;
+  const auto mode = find_lowest_mode(held, {&*grows, stays ? &*stays : nullptr});
   return mode ? std::optional(mode->factor) : std::nullopt;
 }
 
@@ -144,14 +159,16 @@ std::vector<Step> buckling(const ElasticFrame& given, const AnalysisSpec& spec,
   const ElasticFrame& frame = own ? *own : given;
   std::vector<Step> first = baseline;
   AnalysisSpec linear;
-  if (own) {
-    linear.loads = spec.loads;
-    first = first_order(frame, linear);
-  }
+  linear.loads = spec.loads;
   std::optional<Step> constant;
+  std::optional<ElasticFrame> unstrained;
   if (spec.buckling().constant) {
+    unstrained.emplace(without_strains(frame));
+    first = first_order(*unstrained, linear);
     linear.loads = {*spec.buckling().constant};
     constant = first_order(frame, linear).front();
+  } else if (own) {
+    first = first_order(frame, linear);
   }
   const Step* stays = constant ? &*constant : nullptr;
   std::optional<AxialForces> staying;

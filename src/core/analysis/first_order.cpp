@@ -123,8 +123,10 @@ std::vector<Step> first_order(const ElasticFrame& frame, const AnalysisSpec& spe
     if (!step.outcome.reason.empty()) step.outcome.verdict = Verdict::loaded_free_rotation;
   }
   const AppliedLoads nothing(system.situation(), LoadSet{});
+  ColumnLoads acting;
+  for (const auto& loads : applied) acting.push_back(loads.get());
   const RefinedSolution solved =
-      solve_refined({system, nothing, unloaded}, *frame.factor, rhs, balanced);
+      solve_refined({system, nothing, unloaded}, *frame.factor, rhs, balanced, acting);
   for (Eigen::Index i = 0; i < count; ++i) {
     Step& step = steps[static_cast<std::size_t>(i)];
     if (!step.outcome.stands()) continue;
@@ -133,7 +135,8 @@ std::vector<Step> first_order(const ElasticFrame& frame, const AnalysisSpec& spe
       continue;
     }
     step.state = unloaded;
-    system.set_motion(solved.q.col(i), solved.rest.col(i), step.state);
+    system.set_motion(*acting[static_cast<std::size_t>(i)], solved.q.col(i), solved.rest.col(i),
+                      step.state);
     step.has_state = true;
     step.solve_error = solved.errors[static_cast<std::size_t>(i)];
     judge(step);

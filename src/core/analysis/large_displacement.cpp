@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "core/analysis/first_order.hpp"
+#include "core/results/event_words.hpp"
 #include "core/results/recovery.hpp"
 #include "core/system/piecewise_frame.hpp"
 
@@ -18,6 +19,8 @@ constexpr int kFirstPieces = 4, kMostPieces = 128;
 /// fourth power of their length. Where two changes do not show that yet, fewer times.
 constexpr double kFourthOrder = 15, kUnproven = 3;
 constexpr double kEnough = 0.3 * kReliable;
+/// Forces below this part of those that would hold the strained members are their rounding.
+constexpr double kStrainOnly = 1e-4;
 /// States along the path are kept up to so many motions in all.
 constexpr std::size_t kMostKept = 4'000'000;
 
@@ -33,6 +36,29 @@ PathLead lead_of(PathControl control) {
       break;
   }
   return PathLead::automatic;
+}
+
+/// A frame with what has broken or yields in a state.
+std::shared_ptr<const MemberFrame> frame_in(std::shared_ptr<const MemberFrame> frame,
+                                            const State& state) {
+  const Situation& known = frame->situation();
+  const auto differs = [&](MemberId id) {
+    const Activity now = state.members[id].activity;
+    const bool failed = now == Activity::broken || now == Activity::yields;
+    return known.failed_as(id) != (failed ? now : Activity::active);
+  };
+  const std::vector<MemberId> all = known.model->members.ids();
+  if (std::none_of(all.begin(), all.end(), differs)) return frame;
+  Situation situation = known;
+  for (const MemberId id : all) {
+    if (known.failed_as(id) == Activity::broken) situation.present[id] = 1;
+  }
+  situation.failed = {};
+  for (const MemberId id : all) {
+    const Activity now = state.members[id].activity;
+    if (now == Activity::broken || now == Activity::yields) situation.fail(id, now);
+  }
+  return std::make_shared<const MemberFrame>(situation);
 }
 
 /// One path with so many pieces to a member.
@@ -55,6 +81,13 @@ class LargeDisplacement {
         progress_(progress),
         applied_(system_->situation(), loads) {
     if (keys_.constant) constant_.emplace(system_->situation(), *keys_.constant);
+    for (const MemberId id : system_->model().members.ids()) {
+      const ElementProperties p = system_->properties(id);
+      const MemberLoading& l = applied_.on_member(id);
+      held_ =
+          std::max({held_, std::abs(p.EA * l.strain), std::abs(p.EIy * l.curvature[0]) / p.length,
+                    std::abs(p.EIz * l.curvature[1]) / p.length});
+    }
   }
 
   void solve(Step& step) {
@@ -89,6 +122,7 @@ class LargeDisplacement {
     trial.pieces = pieces;
     trial.frame = std::make_unique<PiecewiseFrame>(*system_, applied_,
                                                    constant_ ? &*constant_ : nullptr, pieces);
+    if (keys_.events) trial.frame->look_for_events();
     PathOptions options;
     options.lead = lead_of(keys_.control);
     options.steps = keys_.steps;
@@ -141,6 +175,7 @@ class LargeDisplacement {
         du = std::max(du, (ma - mb).cwiseAbs().maxCoeff());
       }
     }
+    f = std::max(f, kStrainOnly * held_);
     // A rotation has the frame for a lever, and the reverse: without the one, it is only rounding.
     r = std::max(r, u / size);
     return std::max({u > 0 ? du / u : 0, r > 0 ? dr / r : 0, f > 0 ? df / f : 0});
@@ -153,11 +188,11 @@ class LargeDisplacement {
     if (trial.path.states.empty()) return;
     const PathState& last = trial.path.states.back();
     trial.frame->restore(last.state);
-    step.frame = system_;
     step.state = trial.frame->node_state();
+    step.frame = frame_in(system_, step.state);
     step.has_state = true;
     step.pieces = trial.pieces;
-    step.applied = std::make_shared<AppliedLoads>(system_->situation(), acting(last.factor));
+    step.applied = std::make_shared<AppliedLoads>(step.frame->situation(), acting(last.factor));
     step.reactions = trial.frame->reactions();
     step.equilibrium.nodes = trial.frame->unbalanced();
     compare_reactions(system_->model(), step.applied->total_force().cwiseAbs().maxCoeff(), step);
@@ -165,7 +200,15 @@ class LargeDisplacement {
                          static_cast<std::size_t>(system_->model().members.size() * trial.pieces);
     const bool keep = motions * trial.path.states.size() <= kMostKept;
     for (const PathState& s : trial.path.states) {
-      PathPoint point{s, {}, 0, {}, {}};
+      PathPoint point;
+      static_cast<PathEquilibrium&>(point) = s;
+      if (s.event == PathEventKind::crossing) {
+        auto [member, change] = trial.frame->meaning(s.condition);
+        if (!s.loses && change == ItemChange::idle) change = ItemChange::carries;
+        // That a member comes back below fy says nothing.
+        const bool says = s.loses || change == ItemChange::carries;
+        if (says) point.item = ItemEvent{s.factor, member, {}, 0, change};
+      }
       if (s.mode.size() > 0) tell_place(*trial.frame, s.mode, point);
       if (keep) {
         trial.frame->restore(s.state);
@@ -201,7 +244,11 @@ class LargeDisplacement {
     Outcome& outcome = step.outcome;
     std::string events;
     for (const PathPoint& p : step.path) {
-      if (p.event == PathEventKind::none) continue;
+      const bool grave =
+          p.item && (p.item->change == ItemChange::breaks || p.item->change == ItemChange::yields);
+      const bool singular =
+          p.event == PathEventKind::limit_point || p.event == PathEventKind::branch_point;
+      if (!grave && !singular) continue;
       if (!events.empty()) events += "; ";
       events += fmt::format("{} at {:.6g} of {}", event_words(system_->model(), p), p.factor,
                             loads_.name);
@@ -210,7 +257,7 @@ class LargeDisplacement {
     outcome.stands_at = last;
     switch (trial.path.end) {
       case PathEnd::reached:
-        outcome.reason = events.empty() ? "" : "passed " + events;
+        outcome.reason = events.empty() ? "" : "on the way: " + events;
         if (!step.path.empty()) outcome.negative_pivots = step.path.back().negative_pivots;
         if (outcome.negative_pivots.value_or(0) > 0) {
           outcome.verdict = Verdict::unstable;
@@ -234,16 +281,16 @@ class LargeDisplacement {
       case PathEnd::no_convergence:
       case PathEnd::too_many_steps:
         outcome.verdict = Verdict::iteration_limit;
-        outcome.reason =
-            fmt::format("not converged: the last equilibrium is at {:.6g} of {}; {}{}{}", last,
-                        loads_.name, trial.path.tried, events.empty() ? "" : "; passed ", events);
+        outcome.reason = fmt::format(
+            "not converged: the last equilibrium is at {:.6g} of {}; {}{}{}", last, loads_.name,
+            trial.path.tried, events.empty() ? "" : "; on the way: ", events);
         break;
     }
     if (outcome.stands() && error > kReliable) {
       outcome.verdict = Verdict::unreliable;
       outcome.reason = fmt::format(
           "not sure to six digits: with {} pieces of a member the error is about {:.1e}{}{}",
-          trial.pieces, error, events.empty() ? "" : "; passed ", events);
+          trial.pieces, error, events.empty() ? "" : "; on the way: ", events);
     }
     step.solve_error.displacement = error;
     step.solve_error.unbalanced = step.equilibrium.nodes;
@@ -256,6 +303,7 @@ class LargeDisplacement {
   const Progress& progress_;
   AppliedLoads applied_;
   std::optional<AppliedLoads> constant_;
+  double held_ = 0;  // the largest force that would hold a strained member, N
 };
 
 /// The frame of the analysis with one-way items acting one way.
@@ -277,21 +325,12 @@ LoadSet loads_at(const AnalysisSpec& spec, const LoadSet& loads, double factor) 
   return acting;
 }
 
-std::string event_words(const Model& model, const PathPoint& point) {
-  if (point.event == PathEventKind::none) return "";
-  std::string words = point.event == PathEventKind::limit_point ? "limit point" : "branch point";
-  if (point.most.valid()) {
-    words += fmt::format(" ({} moves most)", model.place_name(point.most, point.direction));
-  }
-  return words;
-}
-
 std::optional<double> value_on_path(const Model& model, const Step& step, const PathPoint& point,
                                     const Place& place) {
   if (point.state.nodes.empty()) return std::nullopt;
   Step there;
   there.kind = step.kind;
-  there.frame = step.frame;
+  there.frame = frame_in(step.frame, point.state);
   there.has_state = true;
   there.state = point.state;
   there.reactions = point.reactions;
@@ -300,7 +339,7 @@ std::optional<double> value_on_path(const Model& model, const Step& step, const 
                    [&step](const AnalysisSpec& a) { return a.name == step.analysis; });
   if (spec == model.analyses.end()) return std::nullopt;
   there.applied = std::make_shared<AppliedLoads>(
-      step.frame->situation(), loads_at(*spec, step.loads, point.factor), place.members);
+      there.frame->situation(), loads_at(*spec, step.loads, point.factor), place.members);
   return value_at(Recovery(there), place);
 }
 

@@ -7,9 +7,6 @@ namespace ulterix {
 /// All that acts at a load factor, what an analysis keeps constant included.
 LoadSet loads_at(const AnalysisSpec& spec, const LoadSet& loads, double factor);
 
-/// "limit point (B5.uz moves most)"; empty where nothing happens.
-std::string event_words(const Model& model, const PathPoint& point);
-
 /// Value of a place at a point of the path, SI; empty where its state is not kept.
 std::optional<double> value_on_path(const Model& model, const Step& step, const PathPoint& point,
                                     const Place& place);

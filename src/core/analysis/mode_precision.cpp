@@ -65,7 +65,8 @@ double refine_by_deformations(const ElasticFrame& frame, const ModeProblem& prob
     const State unloaded(system.model());
     const Eigen::MatrixXd loads = X.topRows(u.frame_size());
     const RefinedSolution solved =
-        solve_refined({system, nothing, unloaded}, *frame.factor, loads, loads);
+        solve_refined({system, nothing, unloaded}, *frame.factor, loads, loads,
+                      ColumnLoads(static_cast<std::size_t>(loads.cols()), &nothing));
     X.topRows(u.frame_size()) = solved.q;
     Eigen::MatrixXd KX = X;
     KX.topRows(u.frame_size()) = resistance(system, solved.q, solved.rest);

@@ -56,7 +56,8 @@ std::vector<ItemValue> values_of(const OneWayFrames& frames, const ElasticFrame&
       // The elongation beyond the length at which it would carry: slack, less what preload takes.
       const Member& m = model.members[item.member];
       const ElementProperties p = element_properties(both_ways, item.member);
-      const double starts = item.sign * m.slack - m.preload * p.length / p.EA;
+      const double force = initial_force(p, step.applied->on_member(item.member));
+      const double starts = item.sign * m.slack - force * p.length / p.EA;
       const double e = system.end_motion(item.member, step.state).deformed[6];
       values[i].value = item.sign * (starts - e);
       continue;
@@ -70,7 +71,8 @@ std::vector<ItemValue> values_of(const OneWayFrames& frames, const ElasticFrame&
       const SupportDirection& d = s.directions[static_cast<std::size_t>(item.direction)];
       if (s.node != item.node || d.only == 0) continue;
       const double u = step.state.nodes[item.node].vector()[item.direction];
-      values[i].value = item.sign * (u - (d.settle - d.only * d.slack));
+      const double ground = d.settle + step.applied->ground(item.node)[item.direction];
+      values[i].value = item.sign * (u - (ground - d.only * d.slack));
     }
     if (item.direction >= 3 && model.size() > 0) values[i].scale /= model.size();
   }
@@ -385,7 +387,8 @@ OneWayFrames::OneWayFrames(Situation base, std::vector<int> order)
   const Model& model = *base_.model;
   for (const MemberId id : model.members.ids()) {
     const int sign = one_way_sign(model.members[id].kind);
-    if (sign != 0 && base_.present[id] != 0) items_.push_back({id, {}, 0, double(sign)});
+    if (sign != 0 && base_.present[id] != 0 && base_.failed_as(id) == Activity::active)
+      items_.push_back({id, {}, 0, double(sign)});
   }
   for (const Support& s : base_.supports) {
     for (int d = 0; d < 6; ++d) {
@@ -417,6 +420,32 @@ const ElasticFrame& OneWayFrames::frame(const IdleSet& idle) const {
 
 std::unique_ptr<OneWayFrames> OneWayFrames::without_frames() const {
   return std::make_unique<OneWayFrames>(base_, order_);
+}
+
+const OneWayFrames& OneWayFrames::left_by(const FailedSet& failed) const {
+  if (std::all_of(failed.begin(), failed.end(), [](Activity a) { return a == Activity::active; })) {
+    return *this;
+  }
+  const std::scoped_lock lock(mutex_);
+  for (const auto& [set, frames] : left_) {
+    if (std::equal(set.begin(), set.end(), failed.begin())) return *frames;
+  }
+  Situation situation = base_;
+  for (const MemberId id : base_.model->members.ids()) {
+    if (failed[id] != Activity::active) situation.fail(id, failed[id]);
+  }
+  left_.emplace_back(failed, std::make_unique<const OneWayFrames>(std::move(situation), order_));
+  return *left_.back().second;
+}
+
+const ElasticFrame& OneWayFrames::frame_of(const State& state) const {
+  FailedSet failed(base_.model->members.size(), Activity::active);
+  for (const MemberId id : base_.model->members.ids()) {
+    const Activity a = state.members[id].activity;
+    if (a == Activity::broken || a == Activity::yields) failed[id] = a;
+  }
+  const OneWayFrames& left = left_by(failed);
+  return left.frame(left.idle_of(state));
 }
 
 IdleSet OneWayFrames::idle_of(const State& state) const {
@@ -493,8 +522,8 @@ OneWayState solve_one_way_p_delta(const OneWayFrames& frames, const AnalysisSpec
   return state;
 }
 
-std::vector<OneWayEvent> find_events(const OneWayFrames& kept_frames, const AnalysisSpec& spec,
-                                     const LoadSet& loads) {
+std::vector<ItemEvent> find_events(const OneWayFrames& kept_frames, const AnalysisSpec& spec,
+                                   const LoadSet& loads, double from, double to) {
   constexpr int kSteps = 16;
   const std::unique_ptr<OneWayFrames> own = kept_frames.without_frames();
   const OneWayFrames& frames = *own;
@@ -504,7 +533,7 @@ std::vector<OneWayEvent> find_events(const OneWayFrames& kept_frames, const Anal
                               : solve_one_way(frames, spec, loads, lambda);
     return s.step.has_state ? std::optional(s.idle) : std::nullopt;
   };
-  std::vector<OneWayEvent> events;
+  std::vector<ItemEvent> events;
   // Intervals of different ends are halved until they are short; what differs then is an event.
   const auto look = [&](const auto& self, double low, const std::optional<IdleSet>& a, double high,
                         const std::optional<IdleSet>& b) -> void {
@@ -520,16 +549,16 @@ std::vector<OneWayEvent> find_events(const OneWayFrames& kept_frames, const Anal
     for (std::size_t i = 0; i < a->size(); ++i) {
       if ((*a)[i] == (*b)[i]) continue;
       const OneWayItem& item = frames.items()[i];
-      events.push_back(
-          {low == 0 ? 0 : (low + high) / 2, item.member, item.node, item.direction, (*b)[i] != 0});
+      events.push_back({low == 0 ? 0 : (low + high) / 2, item.member, item.node, item.direction,
+                        (*b)[i] != 0 ? ItemChange::idle : ItemChange::carries});
     }
   };
   // Where all loads grow together, most items decide with the very first part of them.
-  double low = 0;
-  auto before = set_at(kEventTolerance);
-  look(look, 0, IdleSet(frames.items().size(), 0), kEventTolerance, before);
+  double low = from;
+  auto before = set_at(std::max(from, kEventTolerance));
+  if (from == 0) look(look, 0, IdleSet(frames.items().size(), 0), kEventTolerance, before);
   for (int step = 1; step <= kSteps; ++step) {
-    const double high = double(step) / kSteps;
+    const double high = from + (to - from) * step / kSteps;
     const auto after = set_at(high);
     look(look, low, before, high, after);
     low = high;

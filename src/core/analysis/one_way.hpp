@@ -19,6 +19,9 @@ struct OneWayItem {
 /// Which items carry nothing, one flag each in the order of OneWayFrames::items().
 using IdleSet = std::vector<char>;
 
+/// Which members have broken or yield, by member; empty: none.
+using FailedSet = IndexedVector<MemberId, Activity>;
+
 /// The frames that one-way members and supports leave of a structure: each set of idle ones gives a
 /// frame, made when it is first asked for and kept. Safe to use from several threads.
 class OneWayFrames {
@@ -27,10 +30,15 @@ class OneWayFrames {
   /// the elimination order of all the frames, if one is known.
   explicit OneWayFrames(Situation base, std::vector<int> order = {});
 
+  const Model& model() const { return *base_.model; }
   const std::vector<OneWayItem>& items() const { return items_; }
   const ElasticFrame& frame(const IdleSet& idle) const;
   /// The same without the frames made so far: for a search whose frames nobody keeps.
   std::unique_ptr<OneWayFrames> without_frames() const;
+  /// The frames where some members have broken or yield, made when they are first asked for.
+  const OneWayFrames& left_by(const FailedSet& failed) const;
+  /// The frame that a state was found on.
+  const ElasticFrame& frame_of(const State& state) const;
   /// The set that a state was found with.
   IdleSet idle_of(const State& state) const;
   /// "X1, X2 slack; A0.uz lifted".
@@ -43,13 +51,14 @@ class OneWayFrames {
   mutable std::vector<int> order_;
   mutable std::mutex mutex_;
   mutable std::map<IdleSet, std::unique_ptr<const ElasticFrame>> frames_;
+  mutable std::vector<std::pair<FailedSet, std::unique_ptr<const OneWayFrames>>> left_;
 };
 
 /// A state of one-way items that satisfies all conditions, or why there is none.
 struct OneWayState {
   IdleSet idle;
   const ElasticFrame* frame = nullptr;
-  Step step;          ///< on that frame; its outcome says why where there is no state
+  Step step;  ///< on that frame; its outcome says why where there is no state. Its events: breaks
   int solutions = 0;  ///< solved on the way
 };
 
@@ -68,8 +77,8 @@ OneWayState solve_one_way_p_delta(const OneWayFrames& frames, const AnalysisSpec
                                   const LoadSet& loads, double lambda = 1,
                                   const IdleSet* start = nullptr);
 
-/// Every switch between no load and the full load, located to 1e-6 of the full load.
-std::vector<OneWayEvent> find_events(const OneWayFrames& frames, const AnalysisSpec& spec,
-                                     const LoadSet& loads);
+/// Every switch between two factors on the loads, located to 1e-6.
+std::vector<ItemEvent> find_events(const OneWayFrames& frames, const AnalysisSpec& spec,
+                                   const LoadSet& loads, double from = 0, double to = 1);
 
 }  // namespace ulterix

@@ -20,8 +20,8 @@ constexpr double kRoundingFloor = 1e-6;
 void PDeltaRounds::refine(const Assembly& assembly, State& now) {
   const State acting = now;
   const RefinedSolution solved = solve_refined({system_, *applied_, acting, keys_.split}, factor_,
-                                               assembly.rhs, assembly.loads);
-  system_.set_motion(solved.q.col(0), solved.rest.col(0), now);
+                                               assembly.rhs, assembly.loads, {applied_.get()});
+  system_.set_motion(*applied_, solved.q.col(0), solved.rest.col(0), now);
   solve_error_ = solved.errors.front();
 }
 
@@ -47,7 +47,7 @@ double PDeltaRounds::part_of_step(const Assembly& assembly, const VectorXd& from
     elements.push_back(system_.element(id, applied_->on_member(id), acting));
   }
   const auto slope = [&](double part) {
-    system_.set_motion(from + part * step, there);
+    system_.set_motion(*applied_, from + part * step, there);
     double sum = (part - 1) * steepest;
     for (std::size_t i = 0; i < cables_.size(); ++i) {
       const MemberId id = cables_[i];
@@ -176,7 +176,7 @@ PDeltaRounds::End PDeltaRounds::run(double lambda, const StartForces& start) {
   StartForces forces = given_.value_or(start);
   State before(system_.model());
   VectorXd q = VectorXd::Zero(system_.dofs().size());
-  system_.set_motion(q, before);
+  system_.set_motion(applied, q, before);
   bool last = factor_.flops() < kIterativeFlops, refining = false;
   for (int round = 1; round <= keys_.iterations; ++round) {
     State now = state_at_rest(system_.situation());
@@ -200,7 +200,7 @@ PDeltaRounds::End PDeltaRounds::run(double lambda, const StartForces& start) {
     if (!q.allFinite()) return End::not_finite;
     const double part = part_of_step(assembly, old_q, q, now);
     if (part != 1) q = old_q + part * (q - old_q);
-    system_.set_motion(q, now);
+    system_.set_motion(applied, q, now);
     if (refining && proven) refine(assembly, now);
     StartForces found = system_.axial_forces(applied, now);
     ConvergenceRound record = compare(before, now, forces, found);

@@ -7,6 +7,7 @@
 #include <cassert>
 #include <chrono>
 
+#include "core/analysis/breaks.hpp"
 #include "core/analysis/buckling.hpp"
 #include "core/analysis/first_order.hpp"
 #include "core/analysis/large_displacement.hpp"
@@ -30,11 +31,8 @@ std::vector<std::string> with_what_they_need(const Model& model, std::vector<std
   for (std::size_t i = 0; i < only.size(); ++i) {
     for (const AnalysisSpec& spec : model.analyses) {
       if (spec.name != only[i]) continue;
-      std::string needed;
-      if (spec.kind() == AnalysisKind::staged && !spec.staged().at_once) {
-        needed = at_once_name(spec.name);
-      }
-      if (spec.kind() == AnalysisKind::modal) needed = spec.modal().after_analysis;
+      std::string needed = spec.after.analysis;
+      if (spec.is_erection()) needed = at_once_name(spec.name);
       if (spec.kind() == AnalysisKind::large_displacement) {
         const auto& shape = spec.large_displacement().start_shape;
         if (shape && shape->analysis != kBaseline) needed = shape->analysis;
@@ -119,12 +117,21 @@ std::vector<Step> baseline_of(const std::vector<Step>& base, const AnalysisSpec&
   return own;
 }
 
+/// Why an analysis does not begin.
+Outcome without_start(const AnalysisSpec& spec, const Step* state) {
+  return {
+      state != nullptr ? state->outcome.verdict : Verdict::not_solvable,
+      fmt::format("{} under {} has no state to start from", spec.after.analysis, spec.after.loads),
+      {},
+      0,
+      0};
+}
+
 /// Unstressed, or about each state asked for.
 std::vector<Step> run_modal(const RunResult& result, const ElasticFrame& frame,
                             const AnalysisSpec& spec, const Progress& progress) {
-  const ModalKeys& keys = spec.modal();
-  if (keys.after_analysis.empty()) return {modal(frame, spec, nullptr, progress)};
-  const Step* state = result.find(keys.after_analysis, keys.after_loads);
+  if (spec.after.empty()) return {modal(frame, spec, nullptr, progress)};
+  const Step* state = result.find(spec.after.analysis, spec.after.loads);
   if (state != nullptr && state->has_state && state->state.lambda == 1 &&
       state->kind == AnalysisKind::staged) {
     const Situation& situation = state->frame->situation();
@@ -144,13 +151,8 @@ std::vector<Step> run_modal(const RunResult& result, const ElasticFrame& frame,
   Step step;
   step.analysis = spec.name;
   step.kind = spec.kind();
-  step.label = keys.after_loads;
-  step.outcome = {state != nullptr ? state->outcome.verdict : Verdict::not_solvable,
-                  fmt::format("{} under {} has no state to vibrate about", keys.after_analysis,
-                              keys.after_loads),
-                  {},
-                  0,
-                  0};
+  step.label = spec.after.loads;
+  step.outcome = without_start(spec, state);
   return {step};
 }
 
@@ -160,8 +162,8 @@ std::optional<double> factor_of_analysis(const RunResult& result, const std::str
   for (const Step& step : result.steps) {
     if (!step.buckling || step.loads.name != loads || step.buckling->modes.empty()) continue;
     for (const AnalysisSpec& spec : result.model->analyses) {
-      const bool plain =
-          spec.name == step.analysis && spec.holds.empty() && !spec.buckling().constant;
+      const bool plain = spec.name == step.analysis && spec.holds.empty() && spec.after.empty() &&
+                         !spec.buckling().constant;
       if (plain) return step.buckling->lowest();
     }
   }
@@ -174,7 +176,9 @@ void find_reserves(RunResult& result, const Progress& progress) {
   if (!result.frame.stands()) return;
   for (Step& step : result.steps) {
     if (step.kind != AnalysisKind::p_delta) continue;
-    step.reserve = factor_of_analysis(result, step.loads.name);
+    const AnalysisSpec* spec = result.model->find_analysis(step.analysis);
+    const bool plain = spec == nullptr || (spec->holds.empty() && spec->after.empty());
+    if (plain) step.reserve = factor_of_analysis(result, step.loads.name);
     if (step.reserve) continue;
     if (progress) progress("reserve", 0);
     if (step.state.lambda != 1) continue;
@@ -196,18 +200,15 @@ OneWayFrames& one_way_frames(RunResult& result, const AnalysisSpec& spec) {
 }
 
 /// Analyses in which one-way members and supports act one way, a set of loads at a time.
-std::vector<Step> run_one_way(RunResult& result, const AnalysisSpec& spec,
+std::vector<Step> run_one_way(const OneWayFrames& frames, const AnalysisSpec& spec,
                               const Progress& progress) {
-  OneWayFrames& frames = one_way_frames(result, spec);
   std::vector<Step> steps;
   std::optional<IdleSet> before;
   for (const LoadSet& loads : spec.loads) {
     if (progress) progress(spec.name, double(steps.size()) / double(spec.loads.size()));
-    OneWayState state =
-        spec.kind() == AnalysisKind::p_delta
-            ? solve_one_way_p_delta(frames, spec, loads, 1, before ? &*before : nullptr)
-            : solve_one_way(frames, spec, loads, 1, before ? &*before : nullptr);
-    if (state.step.has_state) before = state.idle;
+    OneWayState state = solve_with_breaks(frames, spec, loads, before ? &*before : nullptr);
+    const bool whole = state.step.events.empty();
+    if (state.step.has_state && whole) before = state.idle;
     Step step = std::move(state.step);
     if (spec.kind() == AnalysisKind::buckling && step.has_state) {
       // About the state that the loads give.
@@ -219,12 +220,12 @@ std::vector<Step> run_one_way(RunResult& result, const AnalysisSpec& spec,
       step.state.members = linear.state.members;
       step.state.open = linear.state.open;
       step.applied = linear.applied;
+      step.events = linear.events;
     }
     step.analysis = spec.name;
     step.kind = spec.kind();
     step.loads = loads;
     step.label = loads.name;
-    if (spec.wants_events() && step.has_state) step.events = find_events(frames, spec, loads);
     steps.push_back(std::move(step));
   }
   return steps;
@@ -256,15 +257,68 @@ std::vector<Step> run_large_displacement(const RunResult& result, const ElasticF
   return steps;
 }
 
+/// What stood where a state was found, before one-way items were idle.
+Situation start_of(const Step& state) {
+  Situation situation = state.frame->situation();
+  for (char& idle : situation.idle) idle = 0;
+  situation.open.clear();
+  situation.one_way = false;
+  situation.cable_rests = {};
+  return situation;
+}
+
+/// P-Delta or buckling of what stands in a state: its loads stay, those of the analysis come on
+/// top. First-order beside it has the same frame and all of the loads.
+std::vector<Step> run_after(RunResult& result, const AnalysisSpec& given,
+                            const Progress& progress) {
+  const Step* state = result.find(given.after.analysis, given.after.loads);
+  std::vector<Step> steps;
+  if (state == nullptr || !state->has_state || state->state.lambda != 1) {
+    for (const LoadSet& loads : given.loads) {
+      steps.push_back(begin_step(given, loads));
+      steps.back().outcome = without_start(given, state);
+    }
+    return steps;
+  }
+  const Situation start = with_holds(start_of(*state), given.holds);
+  AnalysisSpec spec = given;
+  spec.holds.clear();  // they are in the situation
+  const LoadSet stays = state->loads;
+  if (spec.kind() == AnalysisKind::buckling) {
+    spec.become<BucklingKeys>().constant = stays;
+    if (spec.loads.empty()) return {};
+  } else {
+    for (LoadSet& loads : spec.loads) loads = on_top(loads, stays);
+  }
+  RunResult::Held& held = result.held[given.name];
+  held.frame = make_elastic_frame(start, progress, &result.frame.system->order());
+  AnalysisSpec linear;
+  linear.name = kBaseline;
+  linear.loads = spec.loads;
+  held.baseline = first_order(held.frame, linear);
+  if (result.model->has_one_way()) {
+    auto& frames = result.one_way[given.name];
+    frames = std::make_unique<OneWayFrames>(start, result.frame.system->order());
+    return run_one_way(*frames, spec, progress);
+  }
+  if (spec.kind() == AnalysisKind::buckling) {
+    return buckling(held.frame, spec, held.baseline, progress);
+  }
+  return p_delta(held.frame, spec, held.baseline, progress);
+}
+
 /// One analysis; with holds of its own on a frame and a baseline of its own.
 std::vector<Step> run_one(RunResult& result, const std::vector<Step>& base,
                           const AnalysisSpec& spec, const Progress& progress) {
   if (spec.kind() == AnalysisKind::staged) return staged(result.frame, spec, progress);
+  if (!spec.after.empty() && spec.kind() != AnalysisKind::modal) {
+    return run_after(result, spec, progress);
+  }
   const bool acts = spec.kind() == AnalysisKind::p_delta || spec.kind() == AnalysisKind::buckling ||
                     (spec.kind() == AnalysisKind::first_order && spec.first_order().iterate);
   const bool one_way = acts && result.model->has_one_way();
   if (spec.kind() == AnalysisKind::buckling) {
-    if (one_way) return run_one_way(result, spec, progress);
+    if (one_way) return run_one_way(one_way_frames(result, spec), spec, progress);
     return buckling(result.frame, spec, baseline_of(base, spec), progress);  // holds by itself
   }
   std::vector<Step> first = baseline_of(base, spec);
@@ -278,7 +332,7 @@ std::vector<Step> run_one(RunResult& result, const std::vector<Step>& base,
     held.baseline = first = first_order(held.frame, linear);
     own = &held.frame;
   }
-  if (one_way) return run_one_way(result, spec, progress);
+  if (one_way) return run_one_way(one_way_frames(result, spec), spec, progress);
   const ElasticFrame& frame = *own;
   if (spec.kind() == AnalysisKind::p_delta) return p_delta(frame, spec, first, progress);
   if (spec.kind() == AnalysisKind::large_displacement) {
@@ -318,10 +372,9 @@ void add_remarks(RunResult& result) {
         "those found");
   }
   if (!model.has_one_sided()) return;
-  const bool modal =
-      std::any_of(model.analyses.begin(), model.analyses.end(), [](const AnalysisSpec& a) {
-        return a.kind() == AnalysisKind::modal && a.modal().after_analysis.empty();
-      });
+  const bool modal = std::any_of(
+      model.analyses.begin(), model.analyses.end(),
+      [](const AnalysisSpec& a) { return a.kind() == AnalysisKind::modal && a.after.empty(); });
   if (!linear && !modal) return;
   result.remarks.push_back(
       fmt::format("first-order{} takes one-way members and supports both ways, without their slack",
@@ -329,6 +382,14 @@ void add_remarks(RunResult& result) {
 }
 
 }  // namespace
+
+LoadSet on_top(const LoadSet& own, const LoadSet& stays) {
+  LoadSet all = own;
+  all.terms.insert(all.terms.end(), stays.terms.begin(), stays.terms.end());
+  all.items = stays.items;
+  all.items_factor = stays.items_factor;
+  return all;
+}
 
 const Step* RunResult::find(const std::string& analysis, const std::string& loads) const {
   for (const Step& step : steps) {
@@ -338,10 +399,13 @@ const Step* RunResult::find(const std::string& analysis, const std::string& load
 }
 
 const ElasticFrame& RunResult::frame_of(const Step& step) const {
-  if (!step.state.one_way) return frame;
+  if (!step.state.one_way) {
+    const auto with_holds = held.find(step.analysis);
+    return with_holds != held.end() ? with_holds->second.frame : frame;
+  }
   const auto own = one_way.find(step.analysis);
   const OneWayFrames& frames = *(own != one_way.end() ? own : one_way.find(""))->second;
-  return frames.frame(frames.idle_of(step.state));
+  return frames.frame_of(step.state);
 }
 
 std::size_t RunResult::baseline_index(const std::string& loads) const {

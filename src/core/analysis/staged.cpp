@@ -4,10 +4,10 @@
 
 #include <algorithm>
 
+#include "core/analysis/breaks.hpp"
 #include "core/analysis/buckling.hpp"
 #include "core/analysis/first_order.hpp"
 #include "core/analysis/modal.hpp"
-#include "core/analysis/one_way.hpp"
 #include "core/analysis/p_delta.hpp"
 #include "core/modes/frame_mass.hpp"
 #include "core/results/modes.hpp"
@@ -60,6 +60,10 @@ class Erection {
       const bool whole_load = step.has_state && step.state.lambda == 1;
       if (whole_load) {
         state_ = step.state;
+        for (const MemberId id : model_.members.ids()) {
+          const Activity a = state_.members[id].activity;
+          if (a == Activity::broken || a == Activity::yields) now_.fail(id, a);
+        }
       } else if (stopped.empty() && !keys_.at_once) {
         stopped = stage.name;
         why = step.outcome.verdict;
@@ -121,8 +125,7 @@ class Erection {
     if (stage.bent) one.become<PDeltaKeys>();
     if (acts_one_way()) {
       const OneWayFrames frames(now_, whole_.system->order());
-      OneWayState found = stage.bent ? solve_one_way_p_delta(frames, one, loads)
-                                     : solve_one_way(frames, one, loads);
+      OneWayState found = break_at_full_load(frames, one, loads);
       if (found.step.has_state && with_modes) look_ahead(*found.frame, found.step);
       return std::move(found.step);
     }

@@ -11,7 +11,10 @@ namespace {
 BendingState carry(const BendingPiece& piece, BendingState state, bool with_loads) {
   for (std::size_t i = 0; i < piece.segments.size(); ++i) {
     BendingSegment segment = piece.segments[i];
-    if (!with_loads) segment.q = segment.m = {0, 0};
+    if (!with_loads) {
+      segment.q = segment.m = {0, 0};
+      segment.curvature = 0;
+    }
     state = BendingCurve(segment, state).at(1);
     if (with_loads && i < piece.actions.size()) {
       state.Q -= piece.actions[i][0];
@@ -30,7 +33,8 @@ bool has_axial_force(const BendingPiece& piece) {
 
 bool has_load(const BendingPiece& piece) {
   for (const BendingSegment& s : piece.segments) {
-    if (s.q[0] != 0 || s.q[1] != 0 || s.m[0] != 0 || s.m[1] != 0) return true;
+    const bool bent = s.curvature != 0;
+    if (bent || s.q[0] != 0 || s.q[1] != 0 || s.m[0] != 0 || s.m[1] != 0) return true;
   }
   for (const BendingAction& a : piece.actions) {
     if (!a.isZero(0)) return true;

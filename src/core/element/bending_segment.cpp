@@ -62,7 +62,7 @@ void BendingCurve::expand() {
     if (k >= 1) dM += s.N[1] * slope_[k - 1];
     if (k >= 2) dM += s.N[2] * slope_[k - 2];
     moment_[k + 1] = l / (k + 1) * dM;
-    psi_[k + 1] = l / (k + 1) * moment_[k] / s.EI;
+    psi_[k + 1] = l / (k + 1) * moment_[k] / s.EI + (k == 0 ? l * s.curvature : 0);
     deflection_[k + 1] = l / (k + 1) * slope_[k];
   }
 }

@@ -13,7 +13,7 @@ struct BendingState {
 };
 
 /// A prismatic stretch under a linear load and a quadratic axial force; with ξ = x/length:
-///   M' = N·w' − Q − m,   psi' = M/EI,   w'·(1 + N/GAv) = psi + Q/GAv,   Q' = −q.
+///   M' = N·w' − Q − m,   psi' = M/EI + curvature,   w'·(1 + N/GAv) = psi + Q/GAv,   Q' = −q.
 /// This is the beam-column with Engesser shear, N acting on the bent axis.
 struct BendingSegment {
   double length = 0;                    ///< m
@@ -22,6 +22,7 @@ struct BendingSegment {
   std::array<double, 3> N = {0, 0, 0};  ///< N(ξ) = N[0] + N[1]ξ + N[2]ξ², tension positive
   std::array<double, 2> q = {0, 0};     ///< N/m at the two ends, along w
   std::array<double, 2> m = {0, 0};     ///< N·m/m, working on psi
+  double curvature = 0;                 ///< psi' without moment, 1/m
 
   bool has_axial_force() const { return N[0] != 0 || N[1] != 0 || N[2] != 0; }
 };

@@ -198,12 +198,45 @@ void turn_from_chord(const PieceEnd<T>& a, const PieceEnd<T>& b, const Triple<T>
 
 /// Axial kinds: one-way ones are nothing where the force has the other sign.
 template <class T>
-void strain_axial(const ElementProperties& s, Deformation<T>& d) {
-  d.mean_strain_force = (s.EA / s.length) * d.elongation + s.initial_force;
+void strain_axial(const PieceProperties& p, double factor, Deformation<T>& d) {
+  const ElementProperties& s = p.stiffness;
+  d.mean_strain_force =
+      (s.EA / s.length) * d.elongation + (s.initial_force + factor * p.held_force);
   d.strain_energy = s.initial_force * d.elongation + (s.EA / (2 * s.length)) * square(d.elongation);
+  d.load_work = (-p.held_force) * d.elongation;
   const int sign = one_way_sign(s.kind);
-  const bool gone = sign != 0 && !s.idle && sign * number(d.mean_strain_force) <= 0;
-  if (gone) d.mean_strain_force = d.strain_energy = T(0.0);
+  const bool gone = sign != 0 && !s.idle && sign * number(d.mean_strain_force) < 0;
+  if (gone) d.mean_strain_force = d.strain_energy = d.load_work = T(0.0);
+}
+
+/// Curvatures of a piece as its strains know them, over its length: of w'' and v'', with the part
+/// of second order by which bending in one plane and twist make curvature in the other.
+template <class T>
+std::array<T, 2> whole_curvatures(double phi_z, double phi_y, const Triple<T>& start,
+                                  const Triple<T>& end) {
+  const std::array<const Triple<T>*, 2> ends = {&start, &end};
+  T of_y = end[1] - start[1], of_z = end[2] - start[2];
+  for (std::size_t g = 0; g < 4; ++g) {
+    const double xi = kPoints[g];
+    const EndWeights y = section_turn(phi_z, xi), z = section_turn(phi_y, xi);
+    const std::array<double, 2> shape_y = {y.a, y.b}, shape_z = {z.a, z.b}, shape_x = {1 - xi, xi};
+    const std::array<double, 2> rate_y = {(6 * xi - 4 - phi_z) / (1 + phi_z),
+                                          (6 * xi - 2 + phi_z) / (1 + phi_z)};
+    const std::array<double, 2> rate_z = {(6 * xi - 4 - phi_y) / (1 + phi_y),
+                                          (6 * xi - 2 + phi_y) / (1 + phi_y)};
+    T x(0.0), ty(0.0), tz(0.0), dy(0.0), dz(0.0);
+    for (std::size_t i = 0; i < 2; ++i) {
+      x += shape_x[i] * (*ends[i])[0];
+      ty += shape_y[i] * (*ends[i])[1];
+      tz += shape_z[i] * (*ends[i])[2];
+      dy += rate_y[i] * (*ends[i])[1];
+      dz += rate_z[i] * (*ends[i])[2];
+    }
+    const T dx = end[0] - start[0];
+    of_y += (-kWeights[g] / 2) * (tz * dx - x * dz);
+    of_z += (-kWeights[g] / 2) * (x * dy - ty * dx);
+  }
+  return {-1.0 * of_y, of_z};
 }
 
 /// Work of the loads along a piece: on the chord, and on the distance of the axis from it.
@@ -257,7 +290,7 @@ Deformation<T> deform(const PieceProperties& p, const PieceEnd<T>& a, const Piec
   const bool loaded = !p.load_start.isZero(0) || !p.load_end.isZero(0);
   d.load_work = T(0.0);
   if (s.kind != MemberKind::frame) {
-    strain_axial(s, d);
+    strain_axial(p, factor, d);
     return d;
   }
   const T inverse_l = reciprocal(l);
@@ -295,7 +328,8 @@ Deformation<T> deform(const PieceProperties& p, const PieceEnd<T>& a, const Piec
     const T curve_y = (1 / L) * (d.end[2] - d.start[2]);
     const T softer =
         (2 * EA * z.energy) * square(curve_z) + (2 * EA * y.energy) * square(curve_y) + 1.0;
-    const T straight = EA * (d.elongation + (L / 2) * bow) -
+    const double held_force = s.initial_force + factor * p.held_force;
+    const T straight = EA * (d.elongation + (L / 2) * bow) + held_force -
                        (2 * EA * z.energy) * (curve_z * along_axes[2]) -
                        (2 * EA * y.energy) * (curve_y * along_axes[1]);
     const T N = straight * reciprocal(softer);
@@ -307,7 +341,7 @@ Deformation<T> deform(const PieceProperties& p, const PieceEnd<T>& a, const Piec
   }
   // EA·strain: the chord's elongation and half the mean square of the slopes.
   const T stretch = d.elongation + (L / 2) * bow;
-  d.mean_strain_force = (s.EA / L) * stretch;
+  d.mean_strain_force = (s.EA / L) * stretch + (s.initial_force + factor * p.held_force);
   const auto bending = [L](double EI, double phi) {
     const double k = EI / (2 * L * (1 + phi));
     return std::array<double, 3>{k * (4 + phi), k * 2 * (2 - phi), k * (4 + phi)};
@@ -315,9 +349,16 @@ Deformation<T> deform(const PieceProperties& p, const PieceEnd<T>& a, const Piec
   d.strain_energy = (s.EA / (2 * L)) * square(stretch) +
                     quadratic(bending(s.EIy, phi_z), d.start[1], d.end[1]) +
                     quadratic(bending(s.EIz, phi_y), d.start[2], d.end[2]) +
-                    (s.GJ / (2 * L)) * square(twist) + held;
+                    (s.GJ / (2 * L)) * square(twist) + held + s.initial_force * stretch;
   if (!p.in_plane) d.strain_energy += coupling(s, phi_z, phi_y, d.start, d.end);
   if (loaded) d.load_work = work_of_loads(p, a, b, l, phi_z, phi_y, d);
+  if (p.held_force != 0) d.load_work += (-p.held_force) * stretch;
+  const auto bent = [](const std::array<double, 2>& m) { return m[0] != 0 || m[1] != 0; };
+  if (bent(p.held_moments) || bent(p.standing_moments)) {
+    const auto [z, y] = whole_curvatures(phi_z, phi_y, d.start, d.end);
+    d.load_work += (-p.held_moments[0]) * z + (-p.held_moments[1]) * y;
+    d.strain_energy += p.standing_moments[0] * z + p.standing_moments[1] * y;
+  }
   return d;
 }
 

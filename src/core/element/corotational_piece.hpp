@@ -17,6 +17,11 @@ struct PieceProperties {
   bool in_plane = false;              ///< of a plane frame: bends in one plane and does not twist
   /// Force per drawn length at both ends, global, N/m: it keeps its direction.
   Vector3d load_start = Vector3d::Zero(), load_end = Vector3d::Zero();
+  /// What strains it without a load, as the force (N) and the moments (N·m, of w'' and v'') that
+  /// would hold it: `held` grows with the loads, `standing_moments` is there from the start, as is
+  /// the initial force of `stiffness`.
+  double held_force = 0;
+  std::array<double, 2> held_moments = {0, 0}, standing_moments = {0, 0};
 
   bool has_releases() const {
     return stiffness.joints != std::array<EndJoint, 2>{kJoined, kJoined};
@@ -46,7 +51,7 @@ struct PieceResponse {
 /// that turns with the mean of the two ends, in it the linear shear-flexible beam, and an axial
 /// strain that includes the mean square of the slopes (bowing) and r²/2·twist². Written as energy;
 /// forces and tangent are its derivatives. In the limit of small motion it is exact. `factor`: on
-/// the loads. N of axial kinds is EA·(l/L − 1) and their preload.
+/// the loads. N of axial kinds is EA·(l/L − 1) and what they are strained by without it.
 PieceResponse respond(const PieceProperties& piece, const Pose& start, const Pose& end,
                       const ReleaseMotion& release, double factor);
 

@@ -77,10 +77,20 @@ Vector3d reach_of(const EndMotion& motion, double length) {
   return {motion.deformed[6] + motion.born[6], length * motion.turn[1], length * motion.turn[0]};
 }
 
+double initial_force(const ElementProperties& properties, const MemberLoading& loading) {
+  if (properties.EA == 0) return properties.initial_force;  // of an idle member nothing
+  return properties.initial_force + loading.preload - properties.EA * loading.strain;
+}
+
+double cable_length(const ElementProperties& properties, const MemberLoading& loading) {
+  return properties.cable_length * (1 + loading.strain);
+}
+
 Catenary hanging(const ElementProperties& properties, const MemberLoading& loading,
                  const Vector3d& reach) {
-  const Vector3d load = loading.resultant().head<3>() / properties.cable_length;
-  return {properties.cable_length, properties.EA, load, Vector3d(properties.length, 0, 0) + reach};
+  const double length = cable_length(properties, loading);
+  const Vector3d load = loading.resultant().head<3>() / length;
+  return {length, properties.EA, load, Vector3d(properties.length, 0, 0) + reach};
 }
 
 MemberLine hanging_line(const Catenary& cable, const Vector3d& start, double drawn_length) {
@@ -106,8 +116,8 @@ double axial_force_at_start(const ElementProperties& properties, const MemberLoa
     return hanging(properties, loading, reach_of(motion, properties.length)).chord_force() -
            mean_axial_load(loading);
   }
-  return properties.EA / properties.length * motion.deformed[6] + properties.initial_force -
-         mean_axial_load(loading);
+  return properties.EA / properties.length * motion.deformed[6] +
+         initial_force(properties, loading) - mean_axial_load(loading);
 }
 
 std::array<double, 3> Element::acting(const std::array<double, 3>& from_loads) const {
@@ -195,7 +205,7 @@ void Element::add_axial_and_twist() {
     f_[b] += last;
   };
   // Held ends: the start's force makes the total stretch vanish.
-  const double N_start = p.initial_force - mean_axial_load(loading_, N_load_);
+  const double N_start = initial_force(p, loading_) - mean_axial_load(loading_, N_load_);
   const double end_action = loading_.actions.back()[0];
   add(0, 6, EA, N_start, N_start + span_end(N_load_.back()) - end_action);
   if (p.kind != MemberKind::frame) return;
@@ -216,6 +226,7 @@ BendingChain Element::make_chain(bool z_plane, bool with_axial_force) const {
     segment.length = span.length();
     segment.EI = z_plane ? p.EIy : p.EIz;
     segment.shear_flexibility = z_plane ? p.shear_flexibility_z : p.shear_flexibility_y;
+    segment.curvature = loading_.curvature[z_plane ? 0 : 1];
     if (with_axial_force) {
       segment.N = acting(N_load_[i]);
     }
@@ -421,10 +432,11 @@ MemberLine Element::line(const EndMotion& motion) const {
     curves[c] = chains_[c]->curves(ends.cwiseProduct(sign), forces);
   }
   // What stretches the axis without force: the lack of length that a preload stands for, or all of
-  // the motion of a member that carries nothing.
-  const double strain = properties_.idle ? (e[6] - e[0]) / properties_.length
-                                         : motion.born[6] / properties_.length -
-                                               flexibility * properties_.initial_force;
+  // the motion of a member whose force does not depend on it.
+  const double strain = properties_.EA == 0
+                            ? (e[6] - e[0]) / properties_.length
+                            : motion.born[6] / properties_.length -
+                                  flexibility * initial_force(properties_, loading_);
   MemberLine line;
   double u = e[0];
   const double L = properties_.length;

@@ -23,9 +23,10 @@ struct ElementProperties {
   double EA = 0, EIy = 0, EIz = 0, GJ = 0;                  ///< N, N·m²
   double shear_flexibility_y = 0, shear_flexibility_z = 0;  ///< 1/(G·Av), 1/N
   double r2 = 0;                                            ///< (Iy + Iz)/A, m²
-  double initial_force = 0;  ///< N at the drawn length, N: preload, less what a slack takes
-  bool idle = false;         ///< a one-way member that carries nothing but hands its loads on
-  double cable_length = 0;   ///< without force, m, of a cable that hangs; 0: straight
+  /// N at the drawn length, N: preload and lack of fit, less what a slack takes.
+  double initial_force = 0;
+  bool idle = false;        ///< a one-way member that carries nothing but hands its loads on
+  double cable_length = 0;  ///< without force, m, of a cable that hangs; 0: straight
   /// At rest: load per that length (N/m) and relative displacement of the ends (m), local axes.
   Vector3d cable_load = Vector3d::Zero(), cable_reach = Vector3d::Zero();
   bool cable_placed = false;  ///< that is its place in a state; else as drawn
@@ -54,6 +55,11 @@ Catenary hanging(const ElementProperties& properties, const MemberLoading& loadi
 MemberLine hanging_line(const Catenary& cable, const Vector3d& start, double drawn_length);
 /// Relative displacement of a member's ends, local axes, m.
 Vector3d reach_of(const EndMotion& motion, double length);
+
+/// N at the drawn length with what loads strain the member by, N; of what is not a cable.
+double initial_force(const ElementProperties& properties, const MemberLoading& loading);
+/// Length of a cable without force, heat included, m.
+double cable_length(const ElementProperties& properties, const MemberLoading& loading);
 
 /// Mean over a member of the axial force that its loads take up, N.
 double mean_axial_load(const MemberLoading& loading);

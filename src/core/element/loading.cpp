@@ -109,7 +109,9 @@ MemberLoading MemberLoadingBuilder::build() const {
 }
 
 MemberLoading cut_at(const MemberLoading& loading, const std::vector<double>& places) {
-  MemberLoading cut;
+  MemberLoading cut = loading;
+  cut.spans.clear();
+  cut.actions.clear();
   cut.actions.push_back(loading.actions.front());
   const double tolerance = kSamePlace * loading.length();
   for (std::size_t i = 0; i < loading.spans.size(); ++i) {

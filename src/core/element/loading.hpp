@@ -21,10 +21,15 @@ struct LoadSpan {
 struct MemberLoading {
   std::vector<LoadSpan> spans;
   std::vector<Vector6d> actions;  ///< spans.size() + 1 of (fx fy fz mx my mz), N and N·m
+  double strain = 0;              ///< by which the member would lengthen without force,
+  double cut_strain = 0;          ///< and the part of it that is another length cut, not heat
+  double preload = 0;             ///< N at the drawn geometry
+  /// Curvatures w'' (z plane) and v'' (y plane) that it would take without moment, 1/m.
+  std::array<double, 2> curvature = {0, 0};
 
   static MemberLoading none(double length);
   double length() const { return spans.back().to; }
-  bool empty() const;
+  bool empty() const;  ///< of forces
 
   /// Resultant: force and moment about the start, local axes, by statics.
   Vector6d resultant() const;

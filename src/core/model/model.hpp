@@ -7,6 +7,7 @@
 #include <memory>
 #include <optional>
 #include <string>
+#include <string_view>
 #include <utility>
 #include <variant>
 #include <vector>
@@ -53,9 +54,12 @@ struct Member {
   MaterialId material;
   double roll = 0;  ///< rad
   std::array<EndJoint, 2> joints = {kJoined, kJoined};
-  double slack = 0;       ///< m, travel before a one-way member acts
-  double preload = 0;     ///< N at the drawn geometry, of axial kinds; of a cable along its chord
-  double cut_length = 0;  ///< m, of a cable without force
+  double slack = 0;        ///< m, travel before a one-way member acts
+  double preload = 0;      ///< N at the drawn geometry, of axial kinds; of a cable along its chord
+  double lack_of_fit = 0;  ///< m that it is short of
+  double breaks_at = 0;    ///< N, largest tension of axial kinds; 0: not given
+  bool yields = false;     ///< keeps that force instead of breaking
+  double cut_length = 0;   ///< m, of a cable without force
   bool cut_in_place = false;  ///< of a cable: its length follows from where its ends are
   bool weighs = false;        ///< of a cable: some load case puts its own weight on it
   int line = 0;
@@ -115,6 +119,24 @@ struct SelfWeight {
   double factor = 1;
 };
 
+/// What strains a member without a force: along all of its length.
+struct MemberStrain {
+  MemberId member;
+  double warm = 0;                          ///< K
+  std::array<double, 2> gradient = {0, 0};  ///< K/m along local y and z
+  double lack_of_fit = 0;                   ///< m that it is short of
+  double preload = 0;                       ///< N at the drawn geometry, of axial kinds
+  /// Of a cable: what its preload makes of its length without force, relative.
+  double cable_strain = 0;
+};
+
+/// How much further the ground moves under a support, m or rad.
+struct GroundMotion {
+  NodeId node;
+  int direction = 0;
+  double amount = 0;
+};
+
 struct LoadCase {
   std::string name;
   Action action = Action::none;
@@ -122,6 +144,8 @@ struct LoadCase {
   std::vector<NodalLoad> nodal;
   std::vector<DistributedLoad> distributed;
   std::vector<PointLoad> points;
+  std::vector<MemberStrain> strains;
+  std::vector<GroundMotion> ground;
   int line = 0;
 };
 
@@ -204,8 +228,6 @@ struct BucklingKeys : ModeKeys {
 
 struct ModalKeys : ModeKeys {
   std::array<double, 3> until = {};  ///< participation wanted in x, y, z, per cent
-  /// Vibration about the state of these loads in this analysis; empty: no loads.
-  std::string after_analysis, after_loads;
 };
 
 /// How the load is led along its path.
@@ -231,15 +253,9 @@ struct LargeDisplacementKeys {
   double stop_at_factor = 0;        ///< 0: at the full load
   int most_steps = 0;               ///< 0: the default
   int pieces = 0;                   ///< of a member; 0: as many as the change from n to 2n asks for
+  bool events = true;               ///< where ties go slack or taut and members reach fy is located
   std::optional<LoadSet> constant;  ///< acts in full from the start
   std::optional<StartShape> start_shape;
-};
-
-/// How much further the ground moves under a support, m or rad.
-struct GroundMotion {
-  NodeId node;
-  int direction = 0;
-  double amount = 0;
 };
 
 /// One stage of an erection, in the order in which its parts happen. What acts after it is the set
@@ -259,14 +275,20 @@ struct Stage {
 struct StagedKeys {
   std::vector<Stage> stages;
   /// The frame of each stage under all of its loads at once, as if it had never been in stages:
-  /// what the analysis `of` is set beside.
+  /// what an erection is set beside.
   bool at_once = false;
-  std::string of;
+};
+
+/// The state that an analysis starts from: of a set of loads (of a stage) in an analysis.
+struct After {
+  std::string analysis, loads;
+  bool empty() const { return analysis.empty(); }
 };
 
 struct AnalysisSpec {
   std::string name;
   std::vector<LoadSet> loads;
+  After after;
   std::vector<Hold> holds;
   int line = 0;
   /// What the kind is asked, in the order of AnalysisKind.
@@ -283,6 +305,11 @@ struct AnalysisSpec {
     return std::get<LargeDisplacementKeys>(keys);
   }
   const StagedKeys& staged() const { return std::get<StagedKeys>(keys); }
+  /// Staged, and not what an erection is set beside.
+  bool is_erection() const {
+    const auto* keys_of_stages = std::get_if<StagedKeys>(&keys);
+    return keys_of_stages != nullptr && !keys_of_stages->at_once;
+  }
   /// The keys of a kind, to be filled in; those of another kind are given up.
   template <class Keys>
   Keys& become() {
@@ -372,8 +399,17 @@ struct Model {
                        [](const Member& m) { return m.kind == MemberKind::cable; });
   }
 
-  /// True if something carries one way only: a member or a support, or a cable.
-  bool has_one_way() const { return has_cables() || has_one_sided(); }
+  /// True if something carries one way only: a member or a support, or a cable; or may break.
+  bool has_one_way() const { return has_cables() || has_one_sided() || has_breakable(); }
+  /// True of a member that can be slack or broken.
+  bool has_states(MemberId id) const {
+    const Member& m = members[id];
+    return one_way_sign(m.kind) != 0 || m.kind == MemberKind::cable || m.breaks_at > 0;
+  }
+  bool has_breakable() const {
+    return std::any_of(members.begin(), members.end(),
+                       [](const Member& m) { return m.breaks_at > 0; });
+  }
   bool has_one_sided() const {
     for (const Member& m : members) {
       if (one_way_sign(m.kind) != 0) return true;
@@ -391,6 +427,13 @@ struct Model {
     const Member& m = members[id];
     const double kg_m = materials[m.material].density * sections[m.section].properties.A;
     return Vector3d::Unit(vertical) * (-kg_m * gravity);
+  }
+
+  /// The analysis of a name; none if there is no such.
+  const AnalysisSpec* find_analysis(std::string_view name) const {
+    const auto found = std::find_if(analyses.begin(), analyses.end(),
+                                    [name](const AnalysisSpec& a) { return a.name == name; });
+    return found != analyses.end() ? &*found : nullptr;
   }
 
   /// "E5.ux": a direction (0..5) of a node.

@@ -19,6 +19,14 @@ void Situation::change_members(const Stage& stage) {
   }
 }
 
+void Situation::fail(MemberId id, Activity as) {
+  if (failed.empty()) {
+    failed = IndexedVector<MemberId, Activity>(model->members.size(), Activity::active);
+  }
+  failed[id] = as;
+  if (as == Activity::broken) present[id] = 0;
+}
+
 void Situation::bear(MemberId id, const State& now) {
   present[id] = 1;
   if (births.empty()) births = IndexedVector<MemberId, std::optional<Birth>>(model->members.size());
@@ -41,6 +49,7 @@ State state_at_rest(const Situation& situation) {
   if (!situation.one_way) return state;
   state.open = situation.open;
   for (const MemberId id : situation.model->members.ids()) {
+    state.members[id].activity = situation.failed_as(id);
     if (situation.idle[id] != 0) state.members[id].activity = Activity::idle;
   }
   return state;

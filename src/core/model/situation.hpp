@@ -37,10 +37,15 @@ struct Situation {
   /// One-way members and supports act one way, with their slack, and cables hang; else both ways
   /// without slack, and cables straight with their preload.
   bool one_way = false;
+  /// Settlements, preloads, lack of fit and births count; else the frame is as without them.
+  bool strained = true;
   IndexedVector<MemberId, char> idle;        ///< one-way members that carry nothing
   std::vector<std::pair<NodeId, int>> open;  ///< directions of one-way supports that do not bear
   /// Members that came between nodes that had moved; empty: none.
   IndexedVector<MemberId, std::optional<Birth>> births;
+
+  /// Members that have broken, which do not stand any more, or yield; empty: none.
+  IndexedVector<MemberId, Activity> failed;
 
   /// Of cables; empty: all are as drawn, under their own weight.
   IndexedVector<MemberId, std::optional<CableRest>> cable_rests;
@@ -55,8 +60,11 @@ struct Situation {
         idle(m.members.size(), 0) {}
 
   Vector3d position(NodeId id) const { return model->nodes[id].position + offsets[id]; }
+  Activity failed_as(MemberId id) const { return failed.empty() ? Activity::active : failed[id]; }
+  /// Takes a broken member away, with the loads on it, or lets it yield.
+  void fail(MemberId id, Activity as);
   const Birth* birth(MemberId id) const {
-    return births.empty() || !births[id] ? nullptr : &*births[id];
+    return births.empty() || !births[id] || !strained ? nullptr : &*births[id];
   }
   /// Nothing stands yet.
   void clear();

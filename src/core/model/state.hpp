@@ -41,7 +41,12 @@ struct MemberPoses {
   std::vector<Pose> poses;
 };
 
-enum class Activity { active, idle, broken };
+/// Of a one-way or breakable member: `idle` carries nothing; `yields`: its breaking force.
+enum class Activity { active, idle, broken, yields };
+
+/// What becomes of a member or support as the load grows: it begins or ceases to carry, breaks,
+/// carries no more than its breaking force, or has fy somewhere.
+enum class ItemChange { carries, idle, breaks, yields, reaches_fy };
 
 /// What a member carries beside the motion of its ends.
 struct MemberState {

@@ -13,6 +13,7 @@ namespace ulterix {
 namespace {
 
 constexpr int kMostIterations = 20, kFirstIterations = 100;
+constexpr double kTrace = 1e-7;      // of all, that decides which ties act
 constexpr double kFirstLoad = 1e-4;  // of all, where the frame has no shape without load
 constexpr double kConverged = 1e-9;  // of the last correction, of the largest motion
 constexpr double kEventFactor = 1e-6;
@@ -79,7 +80,8 @@ class Follower {
 
  private:
   struct Point : PathState {
-    VectorXd rate;  // of the unknowns with the load factor
+    VectorXd rate;                   // of the unknowns with the load factor
+    std::vector<double> conditions;  // that are looked for
   };
 
   double norm(const VectorXd& step) const { return step.cwiseQuotient(problem_.scale()).norm(); }
@@ -103,7 +105,29 @@ class Follower {
     }
     now_ = point();
     record(now_);
+    decide();
     return true;
+  }
+
+  /// Conditions that are undecided without load (ties that just touch) are decided by a trace of
+  /// it.
+  void decide() {
+    const auto& values = now_.conditions;
+    if (std::find(values.begin(), values.end(), 0.0) == values.end()) return;
+    const Point from = now_;
+    const double to = options_.from + kTrace * (end_factor() - options_.from);
+    problem_.move(VectorXd::Zero(problem_.scale().size()), to);
+    if (!correct(VectorXd(), 0, 0, kFirstIterations)) {
+      problem_.restore(from.state);
+      return;
+    }
+    const Point decided = point();
+    if (changed(from, decided).empty()) {
+      problem_.restore(from.state);
+      return;
+    }
+    now_ = decided;
+    if (!pass(from)) now_ = from;
   }
 
   /// Newton's iteration. With `along` (a direction of the unknowns, and of the factor with weight
@@ -194,6 +218,7 @@ class Follower {
     p.negative_pivots = tangent_.negative_pivots();
     p.state = problem_.state();
     p.rate = rate_;
+    p.conditions = problem_.conditions();
     return p;
   }
 
@@ -262,6 +287,7 @@ class Follower {
       if (now_.factor == end) return;
       const Point from = now_;
       std::optional<Point> next;
+      double arc_part = 1;
       if (!arc) {
         double to = from.factor + dl;
         const bool last_one = forward ? to >= end - 1e-9 * std::abs(end - options_.from)
@@ -270,14 +296,16 @@ class Follower {
         next = load_step(from, to);
         if (next) {
           step_ = (to - from.factor) * from.rate + moved_;
-          step_factor_ = to - from.factor;
+          step_factor_ = step_factor_of_load_ = to - from.factor;
         }
       } else {
         next = arc_step(from, length, last, last_factor);
         if (next && crosses(from.factor, next->factor, end)) {
           // The end state is at the end exactly.
+          const double part = (end - from.factor) / (next->factor - from.factor);
           const auto landed = land(from, *next, end);
           if (landed) next = landed;
+          if (landed) arc_part = part;
         }
       }
       if (!next) {
@@ -298,6 +326,14 @@ class Follower {
         continue;
       }
       ++good;
+      next = first_crossing(from, *next, [&](double part) {
+        if (arc) return arc_step(from, part * arc_part * length, last, last_factor);
+        const double to = from.factor + part * step_factor_of_load_;
+        auto there = load_step(from, to);
+        step_ = (to - from.factor) * from.rate + moved_;
+        step_factor_ = to - from.factor;
+        return there;
+      });
       if (loses_or_gains(from, *next) && !locate(from, *next, length)) return;
       if (turned_) {  // on the branch: it goes on from there
         turned_ = false;
@@ -307,7 +343,7 @@ class Follower {
         continue;
       }
       now_ = *next;
-      record(now_);
+      if (!pass(from)) return;
       last = step_;
       last_factor = step_factor_;
       if (!arc && now_.negative_pivots.value_or(0) > 0 && options_.lead == PathLead::automatic) {
@@ -322,6 +358,80 @@ class Follower {
     }
     result_.end = PathEnd::too_many_steps;
     result_.tried = fmt::format("{} steps did not reach the full load", options_.most_steps);
+  }
+
+  static std::vector<int> changed(const Point& from, const Point& to) {
+    std::vector<int> all;
+    for (std::size_t i = 0; i < from.conditions.size(); ++i) {
+      if ((from.conditions[i] >= 0) != (to.conditions[i] >= 0)) all.push_back(static_cast<int>(i));
+    }
+    return all;
+  }
+
+  /// The state just beyond the first change of a condition's sign in a step, to six digits of the
+  /// factor; the end of the step where there is none. `at`: equilibrium at a part of the step.
+  template <class At>
+  Point first_crossing(const Point& from, const Point& end, const At& at) {
+    if (changed(from, end).empty()) return end;
+    constexpr int kMostTries = 60;
+    constexpr double kClosest = 1e-9;  // of the step
+    const VectorXd step = step_;
+    const double step_factor = step_factor_;
+    Point low = from, high = end;
+    double a = 0, b = 1;
+    for (int i = 0; i < kMostTries && b - a > kClosest; ++i) {
+      const double close = 0.1 * kEventFactor * std::max(1.0, std::abs(low.factor));
+      if (std::abs(high.factor - low.factor) <= close && b - a < 1e-3) break;
+      double earliest = 1;  // by linear interpolation between the two
+      for (const int k : changed(from, high)) {
+        const auto c = static_cast<std::size_t>(k);
+        const double f = low.conditions[c], g = high.conditions[c];
+        if (f != g) earliest = std::min(earliest, f / (f - g));
+      }
+      // From either side in turn, so that both ends come close.
+      const double aside = 0.3 * kEventFactor;
+      double part = i % 3 == 2 ? 0.5 : earliest + (i % 2 == 0 ? aside : -aside);
+      part = std::clamp(part, 1e-3, 1 - 1e-3);
+      const auto there = at(a + part * (b - a));
+      if (!there) break;
+      const bool beyond = !changed(from, *there).empty();
+      (beyond ? high : low) = *there;
+      (beyond ? b : a) = a + part * (b - a);
+    }
+    problem_.restore(high.state);
+    step_ = b * step;
+    step_factor_ = high.factor - from.factor;
+    if (b == 1) step_factor_ = step_factor;
+    return high;
+  }
+
+  /// Goes on from now_, after what conditions make of the structure there. False: no equilibrium is
+  /// left.
+  bool pass(const Point& from) {
+    const std::vector<int> crossed = changed(from, now_);
+    if (crossed.empty()) {
+      record(now_);
+      return true;
+    }
+    bool anew = false;
+    for (const int i : crossed) {
+      PathState at = now_;
+      at.event = PathEventKind::crossing;
+      at.condition = i;
+      at.loses = from.conditions[static_cast<std::size_t>(i)] >= 0;
+      record(at);
+      if (at.loses && problem_.change_by(i)) anew = true;
+    }
+    if (!anew) return true;
+    if (!correct(VectorXd(), 0, 0, kFirstIterations)) {
+      problem_.restore(now_.state);
+      result_.end = PathEnd::no_convergence;
+      result_.tried = "no equilibrium was found at this load after that";
+      return false;
+    }
+    const Point before = now_;
+    now_ = point();
+    return pass(before);
   }
 
   double norm_with(const VectorXd& step, double factor) const {
@@ -467,24 +577,30 @@ class Follower {
         step = options_.watched_end - done;
       }
       if (from.rate[at] == 0) return give_up(from, "steps of the displacement", 0);
-      const double df = step / from.rate[at];
-      const VectorXd predicted = df * from.rate;
-      problem_.move(predicted, from.factor + df);
-      if (!correct(along, 0, weight_) || !as_predicted(predicted)) {
+      const auto displaced = [&](double part) -> std::optional<Point> {
+        problem_.restore(from.state);
+        const double df = part * step / from.rate[at];
+        const VectorXd predicted = df * from.rate;
+        problem_.move(predicted, from.factor + df);
+        if (!correct(along, 0, weight_) || !as_predicted(predicted)) return std::nullopt;
+        step_ = predicted + moved_;
+        step_factor_ = problem_.factor() - from.factor;
+        return point();
+      };
+      const std::optional<Point> end = displaced(1);
+      if (!end) {
         step /= 2;
         if (std::abs(step) < std::abs(first) / kSmallest) {
           return give_up(from, "steps of the displacement", std::abs(step));
         }
         continue;
       }
-      step_ = predicted + moved_;
-      step_factor_ = problem_.factor() - from.factor;
-      done += step;
-      const Point next = point();
+      const Point next = first_crossing(from, *end, displaced);
+      done += next.state == end->state ? step : step_[at];
       double length = 0;
       if (loses_or_gains(from, next) && !locate(from, next, length)) return;
       now_ = next;
-      record(now_);
+      if (!pass(from)) return;
       if (now_.iterations <= 5)
         step = std::min(std::abs(first), 2 * std::abs(step)) * (first > 0 ? 1 : -1);
     }
@@ -500,6 +616,7 @@ class Follower {
   Point now_;
   VectorXd rate_, moved_, step_;
   double step_factor_ = 0, weight_ = 1, residual_ = 0;
+  double step_factor_of_load_ = 0;  // of a whole load step
   int iterations_ = 0;
   bool turned_ = false;
 };

@@ -41,6 +41,11 @@ class PathProblem {
   virtual double motion() const = 0;
   /// Forces change so sharply with the unknowns that steps of Newton's may go too far.
   virtual bool has_sharp_bends() const { return false; }
+  /// Values whose change of sign is an event, always as many; none: nothing is looked for.
+  virtual std::vector<double> conditions() const { return {}; }
+  /// What a condition that has lost its sign makes of the structure. True if equilibrium has to be
+  /// found anew.
+  virtual bool change_by(int) { return false; }
   /// In the present state some part has no shape of its own: it needs a load.
   virtual bool is_loose() const { return false; }
 };
@@ -60,7 +65,7 @@ struct PathOptions {
   double watched_end = 0;     ///< the change of it at which the path ends
 };
 
-enum class PathEventKind { none, limit_point, branch_point };
+enum class PathEventKind { none, limit_point, branch_point, crossing };
 
 /// One equilibrium on the path, in numbers.
 struct PathEquilibrium {
@@ -69,6 +74,8 @@ struct PathEquilibrium {
   double residual = 0;  ///< largest unbalanced force over the largest force
   std::optional<int> negative_pivots;
   PathEventKind event = PathEventKind::none;
+  int condition = -1;  ///< at a crossing
+  bool loses = false;  ///< its positive sign, or else gains it
 };
 
 /// The same as the follower found it.

@@ -86,12 +86,12 @@ void complete(std::shared_ptr<const MemberFrame> frame, std::shared_ptr<const Ap
   for (const NodeId n : model.nodes.ids()) {
     Vector6d rest = balance[n] - loads.on_node(n);
     largest_force = std::max(largest_force, loads.on_node(n).head<3>().cwiseAbs().maxCoeff());
-    const Vector6d u = step.state.nodes[n].vector();
+    const Vector6d u = step.state.nodes[n].vector(), ground = loads.ground(n);
     for (int d = 0; d < 6; ++d) {
       const SupportDirection& s = system.support(n)[d];
       if (s.stiffness == 0 || !model.uses_direction(d)) continue;
       const bool rigid = s.stiffness == kRigid;
-      step.reactions[n][d] = rigid ? rest[d] : s.stiffness * (s.settle - u[d]);
+      step.reactions[n][d] = rigid ? rest[d] : s.stiffness * (s.settle + ground[d] - u[d]);
       rest[d] -= step.reactions[n][d];
     }
     for (const ExtraRestraint& r : system.situation().restraints) {

@@ -66,20 +66,21 @@ struct EquilibriumCheck {
   Vector3d loads = Vector3d::Zero(), reaction_sum = Vector3d::Zero();  ///< N
 };
 
-/// A one-way member or support that begins or ceases to carry as the load grows.
-struct OneWayEvent {
+/// What becomes of a member or support as the load grows.
+struct ItemEvent {
   double factor = 0;  ///< on the loads, between the last state before and the first after
   MemberId member;    ///< or
   NodeId node;        ///< with the direction of its support
   int direction = 0;
-  bool idle = false;  ///< what it has become
+  ItemChange change = ItemChange::carries;
 };
 
 /// One equilibrium on the way to the full load.
 struct PathPoint : PathEquilibrium {
   NodeId most;        ///< at an event: the node that moves most in the motion without stiffness,
   int direction = 0;  ///< in this direction
-  State state;        ///< empty where the path is too long to keep them all
+  std::optional<ItemEvent> item;  ///< at a crossing
+  State state;                    ///< empty where the path is too long to keep them all
   IndexedVector<NodeId, Vector6d> reactions;
 };
 
@@ -109,7 +110,7 @@ struct Step {
   std::optional<double> lowest_omega;  ///< staged: of the stage about its state, rad/s
   std::vector<PathPoint> path;         ///< large displacement: every equilibrium found, in order
   int pieces = 0;                      ///< large displacement: of a member that bends
-  std::vector<OneWayEvent> events;     ///< switches of one-way items on the way to the full load
+  std::vector<ItemEvent> events;       ///< of one-way items and breaks on the way to the full load
   std::shared_ptr<const BucklingResult> buckling;  ///< of a buckling analysis
   std::shared_ptr<const ModalResult> modal;        ///< of a modal analysis
 };

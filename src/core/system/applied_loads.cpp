@@ -38,6 +38,12 @@ AppliedLoads::AppliedLoads(const Situation& situation, const LoadSet& set)
     for (const NodalLoad& n : load_case->nodal) {
       if (situation.standing[n.node] != 0) nodal_[n.node] += factor * n.force;
     }
+    for (const GroundMotion& g : load_case->ground) {
+      if (situation.standing[g.node] == 0) continue;
+      if (ground_.empty())
+        ground_ = IndexedVector<NodeId, Vector6d>(situation.model->nodes.size(), Vector6d::Zero());
+      ground_[g.node][g.direction] += factor * g.amount;
+    }
   }
   std::vector<MemberId> all;
   for (const MemberId id : situation.model->members.ids()) all.push_back(id);
@@ -80,11 +86,15 @@ void AppliedLoads::build(const std::vector<MemberId>& members) {
     for (const PointLoad& p : load_case.points) {
       if (Gathered* g = at(p.member)) g->points.push_back({&p, factor});
     }
+    for (const MemberStrain& s : load_case.strains) {
+      if (Gathered* g = at(s.member)) g->strains.push_back({&s, factor});
+    }
   }
   loadings_.resize(members.size());
   for_each_index(static_cast<int>(members.size()), [&](int i) {
     const auto k = static_cast<std::size_t>(i);
     loadings_[k] = build_loading(members[k], gathered[k]);
+    strain(members[k], gathered[k], loadings_[k]);
   });
 }
 
@@ -93,14 +103,15 @@ MemberLoading AppliedLoads::build_loading(MemberId id, const Gathered& gathered)
   const Member& member = model.members[id];
   const Vector3d from = situation_->position(member.start), to = situation_->position(member.end);
   const double L = (to - from).norm();
-  if (!situation_->present[id] || gathered.nothing()) return MemberLoading::none(L);
+  if (!situation_->present[id] || gathered.no_force()) return MemberLoading::none(L);
   const Matrix3d R = local_axes(*situation_, id);
   // Places along the drawn member, on one whose nodes are moved.
   const bool moved =
       !situation_->offsets[member.start].isZero(0) || !situation_->offsets[member.end].isZero(0);
   const double stretch = moved ? L / model.length(id) : 1;
   // Loads of a cable are per length without force.
-  const double along = member.kind == MemberKind::cable ? member.cut_length / L : 1;
+  const double along =
+      member.kind == MemberKind::cable ? member.cut_length * (1 + gathered.cut(model)) / L : 1;
   MemberLoadingBuilder builder(L);
   if (gathered.self_weight != 0) {
     Vector6d weight = Vector6d::Zero();
@@ -116,6 +127,29 @@ MemberLoading AppliedLoads::build_loading(MemberId id, const Gathered& gathered)
     builder.add_point(stretch * load->x, factor * load_in_local_axes(load->force, load->axes, R));
   }
   return builder.build();
+}
+
+double AppliedLoads::Gathered::cut(const Model& model) const {
+  double sum = 0;
+  for (const auto& [own, factor] : strains) {
+    sum += factor * (own->cable_strain - own->lack_of_fit / model.length(own->member));
+  }
+  return sum;
+}
+
+void AppliedLoads::strain(MemberId id, const Gathered& gathered, MemberLoading& loading) const {
+  if (situation_->present[id] == 0) return;
+  const Model& model = *situation_->model;
+  const Member& member = model.members[id];
+  const double alpha = model.materials[member.material].alpha;
+  loading.strain = loading.cut_strain = gathered.cut(model);
+  for (const auto& [own, factor] : gathered.strains) {
+    loading.strain += factor * alpha * own->warm;
+    if (member.kind != MemberKind::cable) loading.preload += factor * own->preload;
+    // A side that is warmer is longer: the member bends away from it.
+    loading.curvature[0] -= factor * alpha * own->gradient[1];
+    loading.curvature[1] -= factor * alpha * own->gradient[0];
+  }
 }
 
 IndexedVector<NodeId, Vector3d> AppliedLoads::shared_to_nodes() const {

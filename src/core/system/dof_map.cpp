@@ -37,6 +37,7 @@ IndexedVector<NodeId, std::array<SupportDirection, 6>> supports_by_node(
       const SupportDirection& given = s.directions[d];
       if (given.stiffness == 0 && given.settle == 0) continue;
       by_node[s.node][d] = given;
+      if (!situation.strained) by_node[s.node][d].settle = 0;
       if (situation.one_way) by_node[s.node][d].settle -= given.only * given.slack;
     }
   }
@@ -157,11 +158,11 @@ int DofMap::direction_of(int q) const {
   return node.direction[q - node.first];
 }
 
-std::array<TwoDouble, 6> DofMap::displacement(NodeId id, const VectorXd& q,
+std::array<TwoDouble, 6> DofMap::displacement(NodeId id, const Vector6d& u0, const VectorXd& q,
                                               const VectorXd& rest) const {
   const NodeDofs& node = nodes_[id];
   std::array<TwoDouble, 6> u;
-  for (int d = 0; d < 6; ++d) u[d].high = node.u0[d];
+  for (int d = 0; d < 6; ++d) u[d].high = u0[d];
   for (int j = 0; j < node.count; ++j) {
     const TwoDouble own = exact_sum(q[node.first + j], rest[node.first + j]);
     if (node.selection) {

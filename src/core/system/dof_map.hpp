@@ -49,8 +49,9 @@ class DofMap {
   int size() const { return size_; }
   const NodeDofs& operator[](NodeId id) const { return nodes_[id]; }
 
-  /// Displacements ux..rz of a node (m, rad) for the unknowns q + rest.
-  std::array<TwoDouble, 6> displacement(NodeId id, const VectorXd& q, const VectorXd& rest) const;
+  /// Displacements ux..rz of a node (m, rad) for the unknowns q + rest, `u0` being prescribed.
+  std::array<TwoDouble, 6> displacement(NodeId id, const Vector6d& u0, const VectorXd& q,
+                                        const VectorXd& rest) const;
   /// The same for a change of the unknowns: supports do not move.
   Vector6d change(NodeId id, const VectorXd& dq) const;
   /// Adds Tᵀ·force of one node to the right side.

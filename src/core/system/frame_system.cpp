@@ -135,11 +135,11 @@ FrameSystem::MemberPart FrameSystem::member_part(MemberId id, const AppliedLoads
   if (situation().birth(id) != nullptr && properties(id).cable_length == 0)
     own -= e.stiffness() * birth_motion(id);
   part.force = -to_global(own, axes(id));
-  Vector12d prescribed;
-  prescribed << dofs_[m.start].u0, dofs_[m.end].u0;
-  part.settles = !prescribed.isZero(0);
+  Vector12d moved;
+  moved << prescribed(m.start, loads), prescribed(m.end, loads);
+  part.settles = !moved.isZero(0);
   if (with_stiffness || part.settles) part.K = to_global(e.stiffness(), axes(id));
-  if (part.settles) part.settlement = -part.K * prescribed;
+  if (part.settles) part.settlement = -part.K * moved;
   part.negative_pivots = e.negative_pivots();
   part.loaded_free_motion = e.loaded_free_motion();
   part.section_unstable = e.section_unstable();
@@ -159,19 +159,34 @@ void FrameSystem::add_force(MemberId id, const MemberPart& part, RightSide& side
   }
 }
 
-void FrameSystem::add_supports(Assembly& assembly) const {
+Vector6d FrameSystem::prescribed(NodeId id, const AppliedLoads& loads) const {
+  Vector6d u0 = dofs_[id].u0;
+  const Vector6d ground = loads.ground(id);
+  for (int d = 0; d < 6; ++d) {
+    if (support(id)[d].stiffness == kRigid && model().uses_direction(d)) u0[d] += ground[d];
+  }
+  return u0;
+}
+
+Vector6d FrameSystem::spring_force(NodeId id, const AppliedLoads& loads) const {
+  const Vector6d ground = loads.ground(id);
+  Vector6d force = Vector6d::Zero();
+  for (int d = 0; d < 6; ++d) {
+    const SupportDirection& s = support(id)[d];
+    if (s.stiffness != kRigid) force[d] = s.stiffness * (s.settle + ground[d]);
+  }
+  return force;
+}
+
+void FrameSystem::add_supports(const AppliedLoads& loads, Assembly& assembly) const {
   for (const NodeId n : model().nodes.ids()) {
     Matrix6d springs = Matrix6d::Zero();
-    Vector6d ground = Vector6d::Zero();
     for (int d = 0; d < 6; ++d) {
-      const SupportDirection& s = support(n)[d];
-      if (s.stiffness == kRigid || s.stiffness == 0) continue;
-      springs(d, d) = s.stiffness;
-      ground[d] = s.stiffness * s.settle;
+      const double stiffness = support(n)[d].stiffness;
+      if (stiffness != kRigid) springs(d, d) = stiffness;
     }
-    if (springs.isZero(0)) continue;
-    scatter_->add(n, springs, assembly.values);
-    dofs_.add_force(n, ground, assembly.loads);
+    if (!springs.isZero(0)) scatter_->add(n, springs, assembly.values);
+    dofs_.add_force(n, loads.on_node(n) + spring_force(n, loads), assembly.loads);
   }
 }
 
@@ -190,8 +205,7 @@ Assembly FrameSystem::assemble(const AppliedLoads& loads, const State& state, in
   make_and_take(
       model().members.size(),
       [&](int i) { return member_part(MemberId(i), loads, state, split, true); }, take);
-  add_supports(result);
-  for (const NodeId n : model().nodes.ids()) dofs_.add_force(n, loads.on_node(n), result.loads);
+  add_supports(loads, result);
   result.rhs += result.loads;
   return result;
 }
@@ -231,38 +245,32 @@ RightSide FrameSystem::right_side(const AppliedLoads& loads, const State& state)
       model().members.size(),
       [&](int i) { return member_part(MemberId(i), loads, state, 0, false); }, take);
   for (const NodeId n : model().nodes.ids()) {
-    Vector6d force = loads.on_node(n);
-    for (int d = 0; d < 6; ++d) {
-      const SupportDirection& s = support(n)[d];
-      if (s.stiffness != kRigid) force[d] += s.stiffness * s.settle;
-    }
-    dofs_.add_force(n, force, side.loads);
+    dofs_.add_force(n, loads.on_node(n) + spring_force(n, loads), side.loads);
   }
   side.rhs += side.loads;
   return side;
 }
 
-void FrameSystem::set_motion(const VectorXd& q, const VectorXd& rest, State& state) const {
-  for (const NodeId n : model().nodes.ids()) {
-    const auto u = dofs_.displacement(n, q, rest);
-    NodeMotion& motion = state.nodes[n];
-    for (int d = 0; d < 3; ++d) {
-      motion.translation[d] = u[d].high;
-      motion.rotation[d] = u[d + 3].high;
-      motion.rest[d] = u[d].low;
-      motion.rest[d + 3] = u[d + 3].low;
-    }
+void FrameSystem::place(NodeId id, const Vector6d& u0, const VectorXd& q, const VectorXd& rest,
+                        State& state) const {
+  const auto u = dofs_.displacement(id, u0, q, rest);
+  NodeMotion& motion = state.nodes[id];
+  for (int d = 0; d < 3; ++d) {
+    motion.translation[d] = u[d].high;
+    motion.rotation[d] = u[d + 3].high;
+    motion.rest[d] = u[d].low;
+    motion.rest[d + 3] = u[d + 3].low;
   }
 }
 
+void FrameSystem::set_motion(const AppliedLoads& loads, const VectorXd& q, const VectorXd& rest,
+                             State& state) const {
+  for (const NodeId n : model().nodes.ids()) place(n, prescribed(n, loads), q, rest, state);
+}
+
 void FrameSystem::set_increment(const VectorXd& dq, State& state) const {
-  set_motion(dq, state);
-  for (const NodeId n : model().nodes.ids()) {
-    const Vector6d& u0 = dofs_[n].u0;
-    if (u0.isZero(0)) continue;
-    const Vector6d u = dofs_.change(n, dq);
-    state.nodes[n] = {u.head<3>(), u.tail<3>(), Vector6d::Zero()};
-  }
+  const VectorXd nothing = VectorXd::Zero(dq.size());
+  for (const NodeId n : model().nodes.ids()) place(n, Vector6d::Zero(), dq, nothing, state);
 }
 
 Resistance FrameSystem::resistance(const AppliedLoads& loads, const State& acting,

@@ -64,11 +64,15 @@ class FrameSystem : public MemberFrame {
       const std::function<Matrix12d(MemberId)>& member_matrix,
       const std::function<Matrix6d(NodeId)>& node_matrix = {}) const;
 
-  /// Node motions that follow from the unknowns q + rest, whose digits go on where those of q end.
-  void set_motion(const VectorXd& q, const VectorXd& rest, State& state) const;
-  void set_motion(const VectorXd& q, State& state) const {
-    set_motion(q, VectorXd::Zero(q.size()), state);
+  /// Node motions under loads, which may move supports, that follow from the unknowns q + rest,
+  /// whose digits go on where those of q end.
+  void set_motion(const AppliedLoads& loads, const VectorXd& q, const VectorXd& rest,
+                  State& state) const;
+  void set_motion(const AppliedLoads& loads, const VectorXd& q, State& state) const {
+    set_motion(loads, q, VectorXd::Zero(q.size()), state);
   }
+  /// What rigid supports make of a node's motion: their settlement, that of loads included.
+  Vector6d prescribed(NodeId id, const AppliedLoads& loads) const;
 
   /// The same for a change of the unknowns: supports do not move.
   void set_increment(const VectorXd& dq, State& state) const;
@@ -91,7 +95,11 @@ class FrameSystem : public MemberFrame {
   MemberPart member_part(MemberId id, const AppliedLoads& loads, const State& state, int split,
                          bool with_stiffness) const;
   void add_force(MemberId id, const MemberPart& part, RightSide& side) const;
-  void add_supports(Assembly& assembly) const;
+  void add_supports(const AppliedLoads& loads, Assembly& assembly) const;
+  /// What springs put on a node that is not displaced, where the ground has moved.
+  Vector6d spring_force(NodeId id, const AppliedLoads& loads) const;
+  void place(NodeId id, const Vector6d& u0, const VectorXd& q, const VectorXd& rest,
+             State& state) const;
 
   DofMap dofs_;
   std::vector<int> order_;

@@ -91,8 +91,13 @@ ElementProperties element_properties(const Situation& situation, MemberId id) {
   p.shear_flexibility_z = flexibility(s.Avz);
   p.r2 = s.r2();
   p.joints = m.joints;
-  p.initial_force = m.preload;
+  if (situation.strained) p.initial_force = m.preload + p.EA * m.lack_of_fit / p.length;
   if (!situation.one_way) return p;
+  if (situation.failed_as(id) == Activity::yields) {
+    p.EA = 0;
+    p.initial_force = m.breaks_at;
+    return p;
+  }
   act_one_way(m, situation.idle[id] != 0, p);
   if (m.kind == MemberKind::cable) {
     p.cable_length = m.cut_length;

@@ -74,9 +74,24 @@ PieceProperties part_of(const PieceProperties& whole, double from, double to) {
   return piece;
 }
 
+/// What loads strain a piece by; what stays is there from the start.
+void strain(PieceProperties& p, const MemberLoading& loading, const MemberLoading* stays) {
+  if (p.stiffness.EA == 0) return;  // it carries what it carries
+  const auto force = [&p](const MemberLoading& l) { return l.preload - p.stiffness.EA * l.strain; };
+  const auto moments = [&p](const MemberLoading& l) {
+    return std::array<double, 2>{-p.stiffness.EIy * l.curvature[0],
+                                 -p.stiffness.EIz * l.curvature[1]};
+  };
+  p.held_force = force(loading);
+  p.held_moments = moments(loading);
+  if (stays == nullptr) return;
+  p.stiffness.initial_force += force(*stays);
+  p.standing_moments = moments(*stays);
+}
+
 /// Forces that a loading on an axial member hands to its nodes, global (12).
-Vector12d handed_to_ends(ElementProperties p, const MemberLoading& loading, const Matrix3d& R) {
-  p.initial_force = 0;
+Vector12d handed_to_ends(ElementProperties p, MemberLoading loading, const Matrix3d& R) {
+  p.initial_force = loading.preload = loading.strain = 0;
   return -to_global(Element(p, loading, {}).fixed_end_forces(), R);
 }
 
@@ -88,11 +103,15 @@ struct PiecewiseFrame::Parts {
     Vector3d constant_start = Vector3d::Zero(), constant_end = Vector3d::Zero();
     NodeId start, end;  // of the cut model
     bool constant = false;
+    Vector12d handed_scaled = Vector12d::Zero(), handed_constant = Vector12d::Zero();  // global
     double cable_length = 0;  // without force, of a cable; its loads are per that length, global
+    // By which loads make it longer, and the part of that which is cut.
+    double cable_strain = 0, constant_strain = 0, cable_cut = 0, constant_cut = 0;
   };
   struct Moving {
     std::vector<Pose> nodes;
     std::vector<ReleaseMotion> releases;  // one a piece
+    std::vector<Activity> failed;         // broken or yielding, one a piece
     double factor = 0;
   };
 
@@ -118,7 +137,12 @@ struct PiecewiseFrame::Parts {
         constant_nodal[static_cast<std::size_t>(id.value)] += constant->on_node(id);
       }
     }
-    make_system();
+    for (const MemberId id : members.ids()) {
+      const Member& m = members[id];
+      if (m.breaks_at <= 0 || first_piece[id] < 0) continue;
+      conditions.push_back({id, m.yields ? ItemChange::yields : ItemChange::breaks});
+    }
+    make_system(scaled, constant);
   }
 
   void add_member(MemberId id, const AppliedLoads& scaled, const AppliedLoads* constant, int n) {
@@ -137,8 +161,6 @@ struct PiecewiseFrame::Parts {
       x = {0, p.length};
     } else if (!bends) {
       x = {0, p.length};
-      hand_over(m, handed_to_ends(p, loading, R), scaled_nodal);
-      if (stays != nullptr) hand_over(m, handed_to_ends(p, *stays, R), constant_nodal);
     } else {
       std::vector<const MemberLoading*> all = {&loading};
       if (stays != nullptr) all.push_back(stays);
@@ -170,10 +192,19 @@ struct PiecewiseFrame::Parts {
       piece.end = end;
       piece.properties = part_of(whole, x[i], x[i + 1]);
       piece.properties.stiffness.joints = part.joints;
+      strain(piece.properties, loading, stays);
+      if (!bends && !hangs) {
+        piece.handed_scaled = handed_to_ends(p, loading, R);
+        if (stays != nullptr) piece.handed_constant = handed_to_ends(p, *stays, R);
+      }
       if (hangs) {
         piece.cable_length = p.cable_length;
+        piece.cable_strain = loading.strain;
+        piece.cable_cut = loading.cut_strain;
+        if (stays != nullptr) piece.constant_strain = stays->strain;
+        if (stays != nullptr) piece.constant_cut = stays->cut_strain;
         const auto per_length = [&](const MemberLoading& l) -> Vector3d {
-          return axes * Vector3d(l.resultant().head<3>()) / p.cable_length;
+          return axes * Vector3d(l.resultant().head<3>()) / (p.cable_length * (1 + l.cut_strain));
         };
         piece.properties.load_start = per_length(loading);
         if (stays != nullptr) piece.constant_start = per_length(*stays);
@@ -191,11 +222,6 @@ struct PiecewiseFrame::Parts {
       pieces.push_back(piece);
       start = end;
     }
-  }
-
-  static void hand_over(const Member& m, const Vector12d& force, std::vector<Vector6d>& nodal) {
-    nodal[static_cast<std::size_t>(m.start.value)] += force.head<6>();
-    nodal[static_cast<std::size_t>(m.end.value)] += force.tail<6>();
   }
 
   /// Moments along a piece and what acts at its start (and, of the last, its end).
@@ -217,9 +243,18 @@ struct PiecewiseFrame::Parts {
     if (last) at_end += turned(loading.actions[i + 1]);
   }
 
-  void make_system() {
+  void make_system(const AppliedLoads& scaled, const AppliedLoads* constant) {
     Situation situation(cut_model);
     situation.supports = drawn.situation().supports;
+    for (Support& s : situation.supports) {
+      Vector6d ground = scaled.ground(s.node);
+      if (constant != nullptr) ground += constant->ground(s.node);
+      for (std::size_t d = 0; d < 6; ++d) {
+        if (s.directions[d].stiffness != 0) {
+          s.directions[d].settle += ground[static_cast<Eigen::Index>(d)];
+        }
+      }
+    }
     situation.restraints = drawn.situation().restraints;
     for (const NodeId id : drawn.model().nodes.ids()) {
       situation.standing[id] = drawn.situation().standing[id];
@@ -232,6 +267,7 @@ struct PiecewiseFrame::Parts {
     }
     now.nodes.resize(static_cast<std::size_t>(cut_model.nodes.size()));
     now.releases.assign(pieces.size(), ReleaseMotion::Zero());
+    now.failed.assign(pieces.size(), Activity::active);
     for (const NodeId id : drawn.model().nodes.ids()) {
       bool held = !dofs.dropped(id).empty();
       for (int d = 3; d < 6; ++d) {
@@ -252,14 +288,18 @@ struct PiecewiseFrame::Parts {
     PieceProperties p = piece.properties;
     p.load_start = piece.constant_start + now.factor * p.load_start;
     p.load_end = piece.constant_end + now.factor * p.load_end;
+    p.held_force *= now.factor;
+    for (double& m : p.held_moments) m *= now.factor;
     return p;
   }
 
   Catenary cable(const Piece& piece, double factor) const {
     const PieceProperties& p = piece.properties;
     const Vector3d chord = p.drawn + pose(piece.end).displacement - pose(piece.start).displacement;
-    return {piece.cable_length, p.stiffness.EA, piece.constant_start + factor * p.load_start,
-            chord};
+    const double longer = 1 + piece.constant_strain + factor * piece.cable_strain;
+    const double cut = 1 + piece.constant_cut + factor * piece.cable_cut;
+    return {piece.cable_length * longer, p.stiffness.EA,
+            (piece.constant_start + factor * p.load_start) * (cut / longer), chord};
   }
 
   PieceResponse cable_response(const Piece& piece) const {
@@ -291,7 +331,7 @@ struct PiecewiseFrame::Parts {
     // What a little more of the scaled load does, the ends held.
     constexpr double kLittle = 1e-5;
     r.load.setZero();
-    if (!piece.properties.load_start.isZero(0)) {
+    if (!piece.properties.load_start.isZero(0) || piece.cable_strain != 0) {
       const double h = kLittle * std::max(1.0, std::abs(now.factor));
       r.load = (put(cable(piece, now.factor - h)) - put(cable(piece, now.factor + h))) / (2 * h);
     }
@@ -301,9 +341,25 @@ struct PiecewiseFrame::Parts {
   /// The response with force less all loads in `force`, and the scaled load alone in `load`.
   PieceResponse response(std::size_t i) const {
     const Piece& piece = pieces[i];
+    if (now.failed[i] == Activity::broken) return {};
+    PieceResponse r = own_response(i);
+    r.force -= piece.handed_constant + now.factor * piece.handed_scaled;
+    r.load += piece.handed_scaled;
+    return r;
+  }
+
+  /// The same without what an axial member hands to its ends.
+  PieceResponse own_response(std::size_t i) const {
+    const Piece& piece = pieces[i];
     const Pose &a = pose(piece.start), &b = pose(piece.end);
     const ReleaseMotion& z = now.releases[i];
     if (piece.cable_length > 0) return cable_response(piece);
+    if (now.failed[i] == Activity::yields) {
+      PieceProperties p = piece.properties;
+      p.stiffness.EA = p.held_force = 0;
+      p.stiffness.initial_force = limit_of(i);
+      return respond(p, a, b, z, now.factor);
+    }
     if (!piece.constant) {
       PieceResponse r = respond(piece.properties, a, b, z, now.factor);
       r.force -= now.factor * r.load;
@@ -378,6 +434,75 @@ struct PiecewiseFrame::Parts {
     return result;
   }
 
+  double limit_of(std::size_t piece) const {
+    const MemberId id(static_cast<int>(piece));
+    return cut_model.members[id].breaks_at;
+  }
+
+  /// What is looked for along the path.
+  struct Condition {
+    MemberId member;
+    ItemChange change;  // where its value loses its positive sign
+  };
+  double value(const Condition& c) const {
+    const auto first = static_cast<std::size_t>(first_piece[c.member]);
+    const Piece& piece = pieces[first];
+    if (c.change == ItemChange::reaches_fy) return left_of_fy(c.member);
+    if (now.failed[first] != Activity::active) return 1;
+    const ElementProperties& s = piece.properties.stiffness;
+    if (piece.cable_length > 0) {
+      const Catenary hung = cable(piece, now.factor);
+      return 1 - std::max(hung.start_tension().norm(), hung.end_tension().norm()) / limit_of(first);
+    }
+    const Vector3d grown = pose(piece.end).displacement - pose(piece.start).displacement;
+    const Vector3d chord = piece.properties.drawn + grown;
+    const double elongation =
+        (2 * piece.properties.drawn + grown).dot(grown) / (chord.norm() + s.length);
+    const double mean =
+        s.EA / s.length * elongation + s.initial_force + now.factor * piece.properties.held_force;
+    const int sign = one_way_sign(s.kind);
+    if (c.change == ItemChange::idle) {
+      constexpr double kNoStrain = 1e-13;
+      const double strain = sign * mean / s.EA;
+      return std::abs(strain) < kNoStrain ? 0 : strain;
+    }
+    // N is largest at an end, where the loads along the member leave the most.
+    const Vector12d handed = piece.handed_constant + now.factor * piece.handed_scaled;
+    const Vector3d e = chord.normalized();
+    const bool idle = sign != 0 && sign * mean < 0;
+    if (idle) return 1;
+    const double at_start = mean + e.dot(handed.head<3>()),
+                 at_end = mean - e.dot(handed.segment<3>(6));
+    return 1 - std::max({mean, at_start, at_end}) / limit_of(first);
+  }
+
+  /// What is left of fy at the most stressed section, |N|/A + |My|/Wy + |Mz|/Wz, relative.
+  double left_of_fy(MemberId id) const {
+    const Member& m = drawn.model().members[id];
+    const SectionProperties& s = drawn.model().sections[m.section].properties;
+    const double fy = drawn.model().materials[m.material].fy;
+    double stress = 0;
+    const std::size_t count = places[id].size() - 1;
+    for (std::size_t i = 0; i < count; ++i) {
+      const std::size_t at = static_cast<std::size_t>(first_piece[id]) + i;
+      const Piece& piece = pieces[at];
+      if (now.failed[at] != Activity::active) return 1;
+      if (m.kind != MemberKind::frame) {
+        stress = std::max(stress, std::abs(own_response(at).axial) / s.A);
+        continue;
+      }
+      const PieceProperties p = loaded(piece);
+      const auto own = own_ends(p, pose(piece.start), pose(piece.end), now.releases[at]);
+      for (const LinePoint& point : sample(p, own[0], own[1], 1, 0)) {
+        const Vector6d& f = point.forces;
+        const auto bending = [](double M, double W) { return W > 0 ? std::abs(M) / W : 0; };
+        stress = std::max(
+            stress, std::abs(f[kN]) / s.A + bending(f[kMy], s.Wely) + bending(f[kMz], s.Welz));
+      }
+    }
+    return 1 - stress / fy;
+  }
+
   std::vector<PieceResponse> responses() const {
     std::vector<PieceResponse> all(pieces.size());
     for_each_index(static_cast<int>(pieces.size()), [&](int i) {
@@ -397,6 +522,7 @@ struct PiecewiseFrame::Parts {
   VectorXd scale;
   Moving now;
   bool settles = false;
+  std::vector<Condition> conditions;
 };
 
 PiecewiseFrame::PiecewiseFrame(const FrameSystem& drawn, const AppliedLoads& scaled,
@@ -404,6 +530,44 @@ PiecewiseFrame::PiecewiseFrame(const FrameSystem& drawn, const AppliedLoads& sca
     : parts_(std::make_unique<Parts>(drawn, scaled, constant, pieces)) {}
 
 PiecewiseFrame::~PiecewiseFrame() = default;
+
+void PiecewiseFrame::look_for_events() {
+  Parts& p = *parts_;
+  const Model& model = p.drawn.model();
+  for (const MemberId id : model.members.ids()) {
+    const Member& m = model.members[id];
+    if (p.first_piece[id] < 0) continue;
+    if (one_way_sign(m.kind) != 0) p.conditions.push_back({id, ItemChange::idle});
+    const SectionProperties& s = model.sections[m.section].properties;
+    const bool bends = m.kind == MemberKind::frame;
+    const bool known = !bends || (s.Wely > 0 && (s.Welz > 0 || model.plane != Plane::space));
+    if (model.materials[m.material].fy > 0 && known && m.kind != MemberKind::cable) {
+      p.conditions.push_back({id, ItemChange::reaches_fy});
+    }
+  }
+}
+
+std::vector<double> PiecewiseFrame::conditions() const {
+  std::vector<double> values(parts_->conditions.size());
+  for_each_index(static_cast<int>(values.size()), [&](int i) {
+    const auto k = static_cast<std::size_t>(i);
+    values[k] = parts_->value(parts_->conditions[k]);
+  });
+  return values;
+}
+
+std::pair<MemberId, ItemChange> PiecewiseFrame::meaning(int condition) const {
+  const Parts::Condition& c = parts_->conditions[static_cast<std::size_t>(condition)];
+  return {c.member, c.change};
+}
+
+bool PiecewiseFrame::change_by(int condition) {
+  const auto [member, change] = meaning(condition);
+  if (change != ItemChange::breaks && change != ItemChange::yields) return false;
+  parts_->now.failed[static_cast<std::size_t>(parts_->first_piece[member])] =
+      change == ItemChange::breaks ? Activity::broken : Activity::yields;
+  return true;
+}
 
 const SymmetricPattern& PiecewiseFrame::pattern() const {
   return parts_->system->pattern();
@@ -503,9 +667,11 @@ bool PiecewiseFrame::has_sharp_bends() const {
 
 bool PiecewiseFrame::is_loose() const {
   const Parts& p = *parts_;
-  return std::any_of(p.pieces.begin(), p.pieces.end(), [&p](const Parts::Piece& piece) {
-    return piece.cable_length > 0 && p.cable(piece, p.now.factor).start_tension().isZero(0);
-  });
+  for (std::size_t i = 0; i < p.pieces.size(); ++i) {
+    if (p.pieces[i].cable_length == 0 || p.now.failed[i] == Activity::broken) continue;
+    if (p.cable(p.pieces[i], p.now.factor).start_tension().isZero(0)) return true;
+  }
+  return false;
 }
 
 State PiecewiseFrame::node_state() const {
@@ -520,7 +686,10 @@ State PiecewiseFrame::node_state() const {
   for (const MemberId id : p.drawn.model().members.ids()) {
     const MemberKind kind = p.drawn.model().members[id].kind;
     const bool one_way = one_way_sign(kind) != 0 || kind == MemberKind::cable;
-    if (p.first_piece[id] < 0 || !one_way) continue;
+    if (p.first_piece[id] < 0) continue;
+    const Activity failed = p.now.failed[static_cast<std::size_t>(p.first_piece[id])];
+    state.members[id].activity = failed;
+    if (!one_way || failed != Activity::active) continue;
     if (p.response(static_cast<std::size_t>(p.first_piece[id])).axial == 0) {
       state.members[id].activity = Activity::idle;
     }
@@ -602,7 +771,8 @@ IndexedVector<NodeId, NodeMotion> PiecewiseFrame::motion_of(const VectorXd& unkn
 
 MemberLine line_from_poses(const MemberFrame& drawn, MemberId id, const MemberPoses& poses,
                            const MemberLoading& loading) {
-  const PieceProperties whole = whole_member(drawn, id);
+  PieceProperties whole = whole_member(drawn, id);
+  strain(whole, loading, nullptr);
   const ElementProperties& p = whole.stiffness;
   const Quaterniond& axes = whole.axes;
   MemberLine line;
@@ -623,7 +793,7 @@ MemberLine line_from_poses(const MemberFrame& drawn, MemberId id, const MemberPo
   }
   // N alone: its mean from the elongation, and what the loads along the chord add and take.
   const Pose &a = poses.poses.front(), &b = poses.poses.back();
-  const double mean = respond(whole, a, b, ReleaseMotion::Zero(), 0).axial;
+  const double mean = respond(whole, a, b, ReleaseMotion::Zero(), 1).axial;
   const Vector3d chord = (whole.drawn + b.displacement - a.displacement).normalized();
   const auto along = [&](const Vector6d& q) { return chord.dot(axes * Vector3d(q.head<3>())); };
   const bool carries = mean != 0;

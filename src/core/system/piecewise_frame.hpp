@@ -7,12 +7,14 @@
 namespace ulterix {
 
 /// A frame whose members are cut into corotational pieces, with its state: a problem for the path
-/// follower. Loads are `constant` + factor·`scaled`; supports settle with the factor.
+/// follower. Loads are `constant` + factor·`scaled`; supports settle with the factor, by either.
 class PiecewiseFrame : public PathProblem {
  public:
   /// `pieces`: of every member that bends, at least; loads cut members further.
   PiecewiseFrame(const FrameSystem& drawn, const AppliedLoads& scaled, const AppliedLoads* constant,
                  int pieces);
+  /// Looks for ties that go slack or taut and members that reach fy, not for breaks alone.
+  void look_for_events();
   ~PiecewiseFrame() override;
 
   const SymmetricPattern& pattern() const override;
@@ -25,6 +27,10 @@ class PiecewiseFrame : public PathProblem {
   double motion() const override;
   bool has_sharp_bends() const override;  ///< where cables hang
   bool is_loose() const override;         ///< where a cable is slack without load
+  std::vector<double> conditions() const override;
+  bool change_by(int condition) override;
+  /// The member of a condition, and what becomes of it where the condition loses its sign.
+  std::pair<MemberId, ItemChange> meaning(int condition) const;
 
   /// What the engineer's nodes and members do in the present state.
   State node_state() const;

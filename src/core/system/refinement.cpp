@@ -37,8 +37,12 @@ double relative(const ByKind& value, const ByKind& scale) {
 class Refinement {
  public:
   Refinement(const TangentAt& tangent, const Factorisation& factor, const Eigen::MatrixXd& rhs,
-             const Eigen::MatrixXd& loads)
-      : tangent_(tangent), system_(tangent.system), factor_(factor), loads_(loads) {
+             const Eigen::MatrixXd& loads, ColumnLoads acting)
+      : tangent_(tangent),
+        system_(tangent.system),
+        factor_(factor),
+        loads_(loads),
+        acting_(std::move(acting)) {
     result_.q = rhs;
     factor_.solve(result_.q);
     result_.rest = Eigen::MatrixXd::Zero(rhs.rows(), rhs.cols());
@@ -71,7 +75,8 @@ class Refinement {
   void measure() {
     std::vector<State> states(active_.size(), State(system_.model()));
     for (std::size_t k = 0; k < active_.size(); ++k) {
-      system_.set_motion(result_.q.col(active_[k]), result_.rest.col(active_[k]), states[k]);
+      system_.set_motion(*acting_[static_cast<std::size_t>(active_[k])], result_.q.col(active_[k]),
+                         result_.rest.col(active_[k]), states[k]);
     }
     Resistance found = system_.resistance(tangent_.loads, tangent_.acting, states, tangent_.split);
     residual_.resize(loads_.rows(), static_cast<Eigen::Index>(active_.size()));
@@ -186,6 +191,7 @@ class Refinement {
   const FrameSystem& system_;
   const Factorisation& factor_;
   const Eigen::MatrixXd& loads_;
+  ColumnLoads acting_;
   RefinedSolution result_;
   std::vector<char> linear_;
   std::vector<Eigen::Index> active_, slow_;
@@ -198,8 +204,9 @@ class Refinement {
 }  // namespace
 
 RefinedSolution solve_refined(const TangentAt& tangent, const Factorisation& factor,
-                              const Eigen::MatrixXd& rhs, const Eigen::MatrixXd& loads) {
-  return Refinement(tangent, factor, rhs, loads).run();
+                              const Eigen::MatrixXd& rhs, const Eigen::MatrixXd& loads,
+                              ColumnLoads acting) {
+  return Refinement(tangent, factor, rhs, loads, std::move(acting)).run();
 }
 
 }  // namespace ulterix

@@ -35,11 +35,16 @@ struct TangentAt {
   int split = 0;
 };
 
+/// The loads of each column of a right side.
+using ColumnLoads = std::vector<const AppliedLoads*>;
+
 /// Solves K·u = f by iterative refinement (Wilkinson 1963; Higham 2002, ch. 12) with residuals made
 /// member by member from deformations, and where it contracts slower than 0.3, by conjugate
 /// gradients with the same products. `factor`: of K, or of a matrix near it. `rhs` is K·q = rhs for
-/// the first solution, `loads` the forces at the unknowns that balance is measured against.
+/// the first solution, `loads` the forces at the unknowns that balance is measured against,
+/// `acting` what moves supports.
 RefinedSolution solve_refined(const TangentAt& tangent, const Factorisation& factor,
-                              const Eigen::MatrixXd& rhs, const Eigen::MatrixXd& loads);
+                              const Eigen::MatrixXd& rhs, const Eigen::MatrixXd& loads,
+                              ColumnLoads acting);
 
 }  // namespace ulterix
