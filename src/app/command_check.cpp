@@ -33,6 +33,7 @@ class Inventory {
     sections();
     cases();
     combinations();
+    floors();
     supports();
     hinges();
     stages();
@@ -140,6 +141,13 @@ class Inventory {
     add(c.strains.size(), "strained member");
     add(c.ground.size(), "settlement");
     return fmt::format("{}", fmt::join(words, ", "));
+  }
+
+  void floors() const {
+    for (const Floor& floor : model_.floors) {
+      fmt::print("  floor {}: {} nodes, rigid in its plane\n", floor.name, floor.nodes.size());
+    }
+    if (!model_.floors.empty()) fmt::print("\n");
   }
 
   void combinations() const {

@@ -13,6 +13,7 @@
 #include "draw/mode_figure.hpp"
 #include "draw/model_figure.hpp"
 #include "draw/path_figure.hpp"
+#include "draw/path_sheet.hpp"
 #include "draw/stage_sheet.hpp"
 
 namespace ulterix {
@@ -98,6 +99,23 @@ class RunFigures {
                  [&](Canvas& canvas) {
                    draw_diagram(canvas, Diagram::moment, sheet.steps(), units_, settings);
                  });
+    }
+  }
+
+  /// Deflected shapes along the path of every large displacement analysis, of its first loads.
+  void draw_path_sheets() {
+    std::string before;
+    for (const Step& step : result_.steps) {
+      if (step.path.empty() || step.analysis == before) continue;
+      before = step.analysis;
+      const PathSheet sheet(model_, step);
+      if (sheet.steps().size() < 2) continue;
+      FigureSettings settings;
+      settings.sheet = sheet.heading();
+      names_.push_back("path-shapes-" + as_file_name(step.analysis));
+      draw_files(both_formats(folder_, names_.back()),
+                 fmt::format("{}: deflected shapes, {}", model_.title, sheet.heading()),
+                 [&](Canvas& canvas) { draw_deflected(canvas, sheet.steps(), units_, settings); });
     }
   }
 
@@ -282,6 +300,7 @@ std::vector<std::string> draw_results(const RunResult& result, const UnitSystem&
   figures.draw_model_figure();
   if (const auto governing = governing_step(result)) figures.draw_governing(*governing);
   figures.draw_stages();
+  figures.draw_path_sheets();
   figures.draw_modes_of_analyses();
   figures.draw_paths();
   names.insert(names.end(), figures.names().begin(), figures.names().end());

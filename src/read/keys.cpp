@@ -30,7 +30,8 @@ constexpr std::array kKeys = {
     Key{"top", "watch", Q::number, "", "NAME = PLACE: what the engineer reads first", true},
     Key{"top", "analyses", Q::number, "", "one table an analysis", true},
     Key{"top", "files", Q::number, "", "CSV files added to the tables", false},
-    Key{"top", "floors", Q::number, "", "floors rigid in their plane", false},
+    Key{"top", "floors", Q::number, "", "NAME = { level } or { nodes }: rigid in their plane",
+        true},
     Key{"top", "levels", Q::number, "elevations of girders", "NAME = elevation: where storeys end",
         true},
     Key{"top", "copies", Q::number, "", "copies of a part", false},
@@ -116,6 +117,9 @@ constexpr std::array kKeys = {
         "positive or negative: the sign of the reaction that it can give", true},
     Key{"support-direction", "slack", Q::displacement, "0", "with only: travel before it bears",
         true},
+
+    Key{"floor", "level", Q::length, "", "elevation: all nodes there", true},
+    Key{"floor", "nodes", Q::number, "", "names, patterns, groups", true},
 
     Key{"group", "members", Q::number, "", "names, patterns, groups", true},
     Key{"group", "nodes", Q::number, "", "names, patterns, groups", true},

@@ -740,6 +740,67 @@ void read_levels(Reading& r, const Value& table) {
   }
 }
 
+namespace {
+
+std::vector<NodeId> nodes_of_floor(Reading& r, const Value& t, const std::string& who) {
+  const Value *level = t.find("level"), *nodes = t.find("nodes");
+  if ((level == nullptr) == (nodes == nullptr)) {
+    r.complain(t.at, "{}: level or nodes, one of the two", who);
+    return {};
+  }
+  if (nodes != nullptr) return r.select_nodes(*nodes, who + ": nodes");
+  std::vector<NodeId> found;
+  const auto z = r.quantity(*level, Quantity::length, who + ": level");
+  constexpr double kTouch = 1e-6;  // m
+  for (const NodeId n : r.model.nodes.ids()) {
+    if (z && std::abs(r.model.nodes[n].position[r.model.vertical] - *z) <= kTouch) {
+      found.push_back(n);
+    }
+  }
+  return found;
+}
+
+/// A rigid floor cannot follow ground that moves or gives way one way only.
+void check_floor_supports(Reading& r, const Floor& floor, const std::string& who) {
+  for (const Support& s : r.model.supports) {
+    if (std::find(floor.nodes.begin(), floor.nodes.end(), s.node) == floor.nodes.end()) continue;
+    for (int d = 0; d < 6; ++d) {
+      const SupportDirection& direction = s.directions[static_cast<std::size_t>(d)];
+      if (!r.model.in_floor(d) || direction.stiffness != kRigid) continue;
+      if (direction.only == 0 && direction.settle == 0) continue;
+      r.complain({floor.line, 1},
+                 "{}: the support {} moves or acts one way in the plane of the floor, which is not "
+                 "supported yet",
+                 who, r.model.place_name(s.node, d));
+    }
+  }
+}
+
+}  // namespace
+
+void read_floors(Reading& r, const Value& table) {
+  if (!r.is_table(table, "floors")) return;
+  IndexedVector<NodeId, int> floor_of(r.model.nodes.size(), -1);
+  for (const Entry& entry : table.entries) {
+    const std::string who = "floor " + entry.key;
+    if (!r.is_table(entry.value, who) || !r.check_keys(entry.value, "floor", who)) continue;
+    Floor floor{entry.key, nodes_of_floor(r, entry.value, who), entry.at.line};
+    if (floor.nodes.size() < 2 && r.file.good()) {
+      r.complain(entry.at, "{}: a floor has two nodes or more; found {}", who, floor.nodes.size());
+    }
+    for (const NodeId n : floor.nodes) {
+      if (floor_of[n] >= 0) {
+        r.complain(entry.at, "{}: {} is on floor {} already", who, r.model.nodes[n].name,
+                   r.model.floors[static_cast<std::size_t>(floor_of[n])].name);
+        break;
+      }
+      floor_of[n] = static_cast<int>(r.model.floors.size());
+    }
+    check_floor_supports(r, floor, who);
+    r.model.floors.push_back(std::move(floor));
+  }
+}
+
 void read_supports(Reading& r, const Value& table) {
   if (!r.is_table(table, "supports")) return;
   std::map<NodeId, int> lines;

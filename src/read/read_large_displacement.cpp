@@ -179,6 +179,9 @@ void read_large_displacement_keys(Reading& r, const Value& t, const std::string&
   if (const Value* v = t.find("start_shape")) {
     keys.start_shape = read_start_shape(r, *v, who + ": start_shape", spec.loads);
   }
+  if (!r.model.floors.empty()) {
+    r.complain({spec.line, 1}, "{}: large displacement with [floors] is not supported yet", who);
+  }
   for (const Support& s : r.model.supports) {
     for (const SupportDirection& d : s.directions) {
       if (d.only == 0) continue;

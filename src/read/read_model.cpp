@@ -196,10 +196,41 @@ void check_settlements(Reading& r) {
         held = held || std::any_of(stage.supports.begin(), stage.supports.end(), holds);
       }
     }
-    if (!held) {
-      r.complain(s.at, "{}: {} settles but is not held", s.who,
-                 r.model.place_name(s.node, s.direction));
+    const std::string place = r.model.place_name(s.node, s.direction);
+    if (!held) r.complain(s.at, "{}: {} settles but is not held", s.who, place);
+    for (const Floor& floor : r.model.floors) {
+      const bool on =
+          std::find(floor.nodes.begin(), floor.nodes.end(), s.node) != floor.nodes.end();
+      if (!on || !r.model.in_floor(s.direction)) continue;
+      r.complain(s.at, "{}: {} moves in the plane of floor {}, which is not supported yet", s.who,
+                 place, floor.name);
     }
+  }
+}
+
+/// A rigid floor holds what heat or lack of fit makes of the length of its beams.
+void warn_of_held_strains(Reading& r) {
+  IndexedVector<NodeId, int> floor_of(r.model.nodes.size(), -1);
+  for (std::size_t i = 0; i < r.model.floors.size(); ++i) {
+    for (const NodeId n : r.model.floors[i].nodes) floor_of[n] = static_cast<int>(i);
+  }
+  for (const LoadCase& c : r.model.cases) {
+    std::vector<std::string> held;
+    int floor = -1;
+    for (const MemberStrain& s : c.strains) {
+      const Member& m = r.model.members[s.member];
+      const bool longer = s.warm != 0 || s.lack_of_fit != 0;
+      if (!longer || floor_of[m.start] < 0 || floor_of[m.start] != floor_of[m.end]) continue;
+      held.push_back(m.name);
+      floor = floor_of[m.start];
+    }
+    if (held.empty()) continue;
+    const std::string more =
+        held.size() > 1 ? fmt::format(" and {} more", held.size() - 1) : std::string();
+    r.warn(
+        {c.line, 1},
+        "load {}: {}{} would change length within floor {}, which is rigid: it holds all of that",
+        c.name, held.front(), more, r.model.floors[static_cast<std::size_t>(floor)].name);
   }
 }
 
@@ -216,6 +247,7 @@ void finish_cables(Reading& r) {
 void check_whole(Reading& r) {
   if (!r.file.good()) return;
   check_settlements(r);
+  warn_of_held_strains(r);
   if (r.model.nodes.empty()) return r.complain({}, "the model has no nodes");
   if (r.model.members.empty()) return r.complain({}, "the model has no members");
   // A free structure vibrates as well as any.
@@ -256,6 +288,7 @@ ModelFile read_model(const std::string& text, const std::string& path) {
   read_groups(r, part(root, "groups"));
   read_levels(r, part(root, "levels"));
   read_supports(r, part(root, "supports"));
+  read_floors(r, part(root, "floors"));
   read_loads(r, part(root, "loads"));
   read_combinations(r, part(root, "combinations"));
   read_watches(r, part(root, "watch"));

@@ -406,6 +406,30 @@ class StagesReader {
   LoadCase items_;                                        // that act
 };
 
+/// A floor is rigid from the drawn place on: its nodes have to appear together.
+void check_floors_of_stages(Reading& r, const std::string& who, const AnalysisSpec& spec) {
+  Situation now(r.model);
+  now.clear();
+  std::vector<std::size_t> stood(r.model.floors.size(), 0);
+  for (const Stage& stage : spec.staged().stages) {
+    now.change_members(stage);
+    for (std::size_t i = 0; i < stood.size(); ++i) {
+      const Floor& floor = r.model.floors[i];
+      const auto count = static_cast<std::size_t>(
+          std::count_if(floor.nodes.begin(), floor.nodes.end(),
+                        [&now](NodeId n) { return now.standing[n] != 0; }));
+      if (stood[i] > 0 && count > stood[i]) {
+        r.complain(
+            {stage.line, 1},
+            "{}: stage {}: floor {} would grow: a floor whose nodes appear in several stages "
+            "is not supported yet",
+            who, stage.name, floor.name);
+      }
+      stood[i] = count;
+    }
+  }
+}
+
 }  // namespace
 
 void read_staged_keys(Reading& r, const Value& t, Location at, const std::string& who,
@@ -417,6 +441,7 @@ void read_staged_keys(Reading& r, const Value& t, Location at, const std::string
     r.complain(hold->at, "{}: hold is not supported in stages yet: give a stage a support", who);
   }
   StagesReader(r, t, who, spec).read(t, at);
+  check_floors_of_stages(r, who, spec);
 }
 
 AnalysisSpec at_once(const AnalysisSpec& staged) {

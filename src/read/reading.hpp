@@ -94,6 +94,7 @@ void read_nodes(Reading& r, const Value& table);
 void read_members(Reading& r, const Value& table, const Value* defaults);
 void read_groups(Reading& r, const Value& table);
 void read_levels(Reading& r, const Value& table);
+void read_floors(Reading& r, const Value& table);
 void read_supports(Reading& r, const Value& table);
 /// "fixed", "pinned", a list of directions, or a table of them.
 std::array<SupportDirection, 6> read_support_directions(Reading& r, const Value& value,

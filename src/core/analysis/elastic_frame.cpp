@@ -58,7 +58,7 @@ std::optional<ElasticFrame> frame_about(const ElasticFrame& frame, const Step& s
   for (const MemberId id : frame.system->cables()) {
     const auto cable = cable_in(recovery, id);
     const Vector3d drawn(frame.system->properties(id).length, 0, 0);
-    situation.cable_rests[id] = CableRest{cable->load(), cable->chord() - drawn};
+    situation.cable_rests[id] = CableRest{cable->length(), cable->load(), cable->chord() - drawn};
   }
   std::optional<ElasticFrame> about(
       make_elastic_frame(std::move(situation), {}, &frame.system->order()));

@@ -325,22 +325,29 @@ LoadSet loads_at(const AnalysisSpec& spec, const LoadSet& loads, double factor) 
   return acting;
 }
 
-std::optional<double> value_on_path(const Model& model, const Step& step, const PathPoint& point,
-                                    const Place& place) {
-  if (point.state.nodes.empty()) return std::nullopt;
+std::optional<Step> step_on_path(const Model& model, const Step& step, const PathPoint& point,
+                                 const std::vector<MemberId>& members) {
+  const AnalysisSpec* spec = model.find_analysis(step.analysis);
+  if (point.state.nodes.empty() || spec == nullptr) return std::nullopt;
   Step there;
+  there.analysis = step.analysis;
   there.kind = step.kind;
+  there.loads = step.loads;
   there.frame = frame_in(step.frame, point.state);
   there.has_state = true;
   there.state = point.state;
   there.reactions = point.reactions;
-  const auto spec =
-      std::find_if(model.analyses.begin(), model.analyses.end(),
-                   [&step](const AnalysisSpec& a) { return a.name == step.analysis; });
-  if (spec == model.analyses.end()) return std::nullopt;
-  there.applied = std::make_shared<AppliedLoads>(
-      there.frame->situation(), loads_at(*spec, step.loads, point.factor), place.members);
-  return value_at(Recovery(there), place);
+  const LoadSet acting = loads_at(*spec, step.loads, point.factor);
+  const Situation& situation = there.frame->situation();
+  there.applied = members.empty() ? std::make_shared<AppliedLoads>(situation, acting)
+                                  : std::make_shared<AppliedLoads>(situation, acting, members);
+  return there;
+}
+
+std::optional<double> value_on_path(const Model& model, const Step& step, const PathPoint& point,
+                                    const Place& place) {
+  const auto there = step_on_path(model, step, point, place.members);
+  return there ? value_at(Recovery(*there), place) : std::nullopt;
 }
 
 std::vector<Step> large_displacement(const ElasticFrame& frame, const AnalysisSpec& spec,

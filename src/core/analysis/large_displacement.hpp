@@ -7,6 +7,11 @@ namespace ulterix {
 /// All that acts at a load factor, what an analysis keeps constant included.
 LoadSet loads_at(const AnalysisSpec& spec, const LoadSet& loads, double factor);
 
+/// A step as it stood at a point of its path; empty where the state is not kept. `members`: whose
+/// loads are wanted; empty: all.
+std::optional<Step> step_on_path(const Model& model, const Step& step, const PathPoint& point,
+                                 const std::vector<MemberId>& members = {});
+
 /// Value of a place at a point of the path, SI; empty where its state is not kept.
 std::optional<double> value_on_path(const Model& model, const Step& step, const PathPoint& point,
                                     const Place& place);

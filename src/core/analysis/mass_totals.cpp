@@ -26,6 +26,12 @@ class ExcitedMass {
       const ModeMember& m = problem_.member(id);
       if (!moves_between_ends(m)) {
         lumps[id] = at_nodes;
+        if (moves_as_string(m)) {
+          lumps[id].setZero();
+          for (const int i : {0, 6}) {
+            for (const int j : {0, 6}) lumps[id](i, j) = at_nodes(i, j);
+          }
+        }
       } else if (!m.point_mass.empty()) {
         lumps[id].block<3, 3>(0, 0) = m.point_mass.front() * m.keeps;
         lumps[id].block<3, 3>(6, 6) = m.point_mass.back() * m.keeps;
@@ -34,6 +40,10 @@ class ExcitedMass {
     for (const MemberId id : own.ids()) {
       for (std::size_t d = 0; d < 6; ++d) totals.all[d] += own[id][d];
       const ModeMember& m = problem_.member(id);
+      for (std::size_t d = 0; d < 3 && moves_as_string(m); ++d) {
+        const double along = frame_.axes(id)(0, static_cast<Eigen::Index>(d));
+        totals.movable[d] += own[id][d] * (1 - along * along);
+      }
       if (!moves_between_ends(m)) continue;
       // What lies between the ends of a member moves, whatever holds them.
       for (std::size_t d = 0; d < 3; ++d) totals.movable[d] += own[id][d] - at_ends(m, d);
@@ -80,8 +90,10 @@ class ExcitedMass {
 
  private:
   static bool moves_between_ends(const ModeMember& m) {
-    return !m.lumped && m.properties.kind == MemberKind::frame;
+    return !m.lumped && (m.properties.kind == MemberKind::frame || m.cable);
   }
+  /// Across only.
+  static bool moves_as_string(const ModeMember& m) { return !m.cable && m.string > 0; }
 
   /// Calls act(id, nodes' rigid motions (12 x 6, local), drives' matrix) for every member.
   template <class Act>

@@ -105,7 +105,8 @@ class ModalSolver {
   }
 
   Outcome prepare() {
-    ModeProblem::Input input = vibration_input(whole_, state_ ? &*state_ : nullptr, mass_);
+    ModeProblem::Input input =
+        vibration_input(whole_, state_ ? &*state_ : nullptr, mass_, spec_.modal().strings);
     if (consistent_) {
       for (ModeMember& m : input.members) m.lumped = false;
     }

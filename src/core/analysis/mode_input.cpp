@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 
 #include "core/parallel.hpp"
 #include "core/results/cables.hpp"
@@ -142,6 +143,33 @@ void fill(const FrameSystem& system, MemberId id, ModeMember& m) {
   m.twists = system.model().plane == Plane::space;
 }
 
+/// Axial kinds and cables that are in tension all along vibrate as strings where they have mass.
+void string_of(ModeMember& m, const std::vector<AxialPiece>* N) {
+  const ElementProperties& p = m.properties;
+  if (p.kind == MemberKind::frame || m.lumped || p.idle) return;
+  const bool massive = std::any_of(m.spans.begin(), m.spans.end(), [](const ModeSpan& s) {
+    return s.mass.start > 0 || s.mass.end > 0;
+  });
+  if (!massive && m.point_mass.empty()) return;
+  if (p.cable_length > 0) {
+    if (!p.cable_placed) return;
+    const auto cable = std::make_shared<const Catenary>(
+        p.cable_length, p.EA, p.cable_load, Vector3d(Vector3d(p.length, 0, 0) + p.cable_reach));
+    if (cable->start_tension().isZero(0)) return;
+    m.string = cable->chord_force();
+    m.cable = cable;
+    return;
+  }
+  if (N == nullptr || N->empty()) return;
+  double least = std::numeric_limits<double>::max(), most = 0;
+  for (const AxialPiece& piece : *N) {
+    for (const double xi : {0.0, 0.5, 1.0}) least = std::min(least, ModeSpan::at(piece.N, xi));
+    most = std::max(most, largest(piece));
+  }
+  constexpr double kTaut = 1e-9;
+  if (least > kTaut * most) m.string = mean_axial_force(*N);
+}
+
 }  // namespace
 
 AxialForces axial_forces_along(const Recovery& state) {
@@ -198,7 +226,7 @@ ModeProblem::Input buckling_input(const ElasticFrame& frame, const AxialForces* 
 }
 
 ModeProblem::Input vibration_input(const ElasticFrame& frame, const AxialForces* state,
-                                   const FrameMass& mass) {
+                                   const FrameMass& mass, bool strings) {
   ModeProblem::Input input = input_of(frame, Driver::mass);
   const FrameSystem& system = *frame.system;
   for_each_index(input.members.size(), [&](int i) {
@@ -215,6 +243,7 @@ ModeProblem::Input vibration_input(const ElasticFrame& frame, const AxialForces*
     m.spans =
         spans_between(m.properties.length, mass.cuts(id), acts ? &(*state)[id] : nullptr, nullptr);
     mass.fill(id, m);
+    if (state != nullptr && strings) string_of(m, acts ? &(*state)[id] : nullptr);
   });
   if (mass.on_nodes()) {
     input.nodal = IndexedVector<NodeId, Matrix6d>(system.model().nodes.size(), Matrix6d::Zero());
@@ -244,7 +273,7 @@ ModeProblem::Counts first_counts(const ModeProblem::Input& input, int least) {
     for (const Family f : kFamilies) {
       if (!has_functions(m, input.driver, f) || !(acts || massive)) continue;
       const bool bends = f == Family::bending_z || f == Family::bending_y;
-      if (!bends && !massive) continue;
+      if (!massive && (!bends || m.string > 0)) continue;
       counts[id][static_cast<std::size_t>(f)] = std::max(bends ? 1 : 0, least);
     }
   }

@@ -26,7 +26,7 @@ ModeProblem::Input buckling_input(const ElasticFrame& frame, const AxialForces* 
                                   const AxialForces& grows);
 /// (K + Kg(state))·φ = ω²·M·φ. `state` may be null.
 ModeProblem::Input vibration_input(const ElasticFrame& frame, const AxialForces* state,
-                                   const FrameMass& mass);
+                                   const FrameMass& mass, bool strings = true);
 
 /// Functions of each of `planes` members' planes such that a frame of so many unknowns has twice as
 /// many as modes asked for; `asked` at the least.

@@ -364,12 +364,13 @@ void add_remarks(RunResult& result) {
         "first-order takes cables as straight members that carry both ways, with the force along "
         "the chord that they have at the drawn geometry and half their weight at each end");
   }
-  const bool vibrates = std::any_of(result.steps.begin(), result.steps.end(),
-                                    [](const Step& s) { return s.modal || s.lowest_omega; });
-  if (model.has_cables() && vibrates) {
+  const bool at_rest = std::any_of(
+      model.analyses.begin(), model.analyses.end(),
+      [](const AnalysisSpec& a) { return a.kind() == AnalysisKind::modal && a.after.empty(); });
+  if (model.has_cables() && at_rest) {
     result.remarks.push_back(
-        "in vibration a cable moves with its ends: modes of the cables themselves are not among "
-        "those found");
+        "in vibration without loads a cable moves with its ends: modes of the cables themselves "
+        "are found about a state, after or loads");
   }
   if (!model.has_one_sided()) return;
   const bool modal = std::any_of(

@@ -159,7 +159,9 @@ class Erection {
     if (FrameMass(*frame.system).empty()) return;
     AnalysisSpec spec;
     spec.name = spec_.name;
-    spec.become<ModalKeys>().modes = 1;
+    ModalKeys& keys = spec.become<ModalKeys>();
+    keys.modes = 1;
+    keys.strings = false;  // the frame's frequency is meant
     const Step found = modal(frame, spec, &step);
     if (found.modal && !found.modal->modes.empty() && found.outcome.stands()) {
       step.lowest_omega = found.modal->modes.front().omega;

@@ -87,6 +87,13 @@ struct Group {
   std::vector<MemberId> members;
 };
 
+/// Nodes that move as a rigid body in the horizontal plane.
+struct Floor {
+  std::string name;
+  std::vector<NodeId> nodes;
+  int line = 0;
+};
+
 /// An elevation with a name, `[levels]`.
 struct NamedLevel {
   std::string name;
@@ -228,6 +235,7 @@ struct BucklingKeys : ModeKeys {
 
 struct ModalKeys : ModeKeys {
   std::array<double, 3> until = {};  ///< participation wanted in x, y, z, per cent
+  bool strings = true;               ///< what is taut in a state vibrates between its nodes, too
 };
 
 /// How the load is led along its path.
@@ -374,6 +382,7 @@ struct Model {
   IndexedVector<MemberId, Member> members;
   std::vector<Support> supports;
   std::vector<Group> groups;
+  std::vector<Floor> floors;
   std::vector<NamedLevel> levels;
   IndexedVector<CaseId, LoadCase> cases;
   std::vector<LoadSet> combinations;
@@ -392,6 +401,11 @@ struct Model {
         break;
     }
     return true;
+  }
+
+  /// True of the directions (0..5) in which floors are rigid.
+  bool in_floor(int direction) const {
+    return direction < 3 ? direction != vertical : direction == 3 + vertical;
   }
 
   bool has_cables() const {

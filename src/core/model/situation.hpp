@@ -18,6 +18,7 @@ struct Birth {
 
 /// Where a cable hangs when the frame is at rest: what its tangent is taken at.
 struct CableRest {
+  double length = 0;                  ///< without force, heat included, m
   Vector3d load = Vector3d::Zero();   ///< per length without force, local axes, N/m
   Vector3d reach = Vector3d::Zero();  ///< relative displacement of its ends, local axes, m
 };

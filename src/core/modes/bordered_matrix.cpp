@@ -25,11 +25,10 @@ void gather(const InnerUnknowns& u, MemberId id, const ColumnBlock& x, NodeRows&
     nodes.setZero();
     int first = 0;
     for (const NodeId n : {m.start, m.end}) {
-      const NodeDofs& node = u.frame->dofs()[n];
-      for (int j = 0; j < node.count; ++j) {
-        const Eigen::Map<const Eigen::Matrix<double, 1, kPacked>> row(x.row(node.first + j));
-        nodes.middleRows<6>(first) += node.T.col(j) * row;
-      }
+      u.frame->dofs().for_each_column(n, [&](int q, const Vector6d& motion) {
+        const Eigen::Map<const Eigen::Matrix<double, 1, kPacked>> row(x.row(q));
+        nodes.middleRows<6>(first) += motion * row;
+      });
       first += 6;
     }
     return;
@@ -52,11 +51,10 @@ void take(const InnerUnknowns& u, MemberId id, const NodeRows& forces, ColumnBlo
     const Member& m = u.frame->model().members[id];
     int first = 0;
     for (const NodeId n : {m.start, m.end}) {
-      const NodeDofs& node = u.frame->dofs()[n];
-      for (int j = 0; j < node.count; ++j) {
-        Eigen::Map<Eigen::Matrix<double, 1, kPacked>> row(y.row(node.first + j));
-        row -= node.T.col(j).transpose() * forces.middleRows<6>(first);
-      }
+      u.frame->dofs().for_each_column(n, [&](int q, const Vector6d& motion) {
+        Eigen::Map<Eigen::Matrix<double, 1, kPacked>> row(y.row(q));
+        row -= motion.transpose() * forces.middleRows<6>(first);
+      });
       first += 6;
     }
     return;

@@ -69,6 +69,12 @@ FamilyBasis::FamilyBasis(Family family, const ElementProperties& p, const std::v
                                                  : 0),
       joints_{0},
       directions_(directions_of(family)) {
+  const bool across = family == Family::bending_z || family == Family::bending_y;
+  if (across && options.string > 0) {
+    string_ = true;
+    stiffness_ = options.string;
+    flexibility_ = 0;
+  }
   joints_.insert(joints_.end(), cuts.begin(), cuts.end());
   joints_.push_back(length_);
   spans_ = static_cast<int>(joints_.size()) - 1;
@@ -82,7 +88,7 @@ FamilyBasis::FamilyBasis(Family family, const ElementProperties& p, const std::v
   }
   if (!stiff() || !options.inner) return;
   K_joints_ = joint_stiffness();
-  for (int i = 0; i < nodes; ++i) {
+  for (int i = 0; i < nodes && !string_; ++i) {
     const double spring = p.joints[i * 2 / nodes][directions_[i] % 6];
     if (spring == kRigid) continue;
     released_.push_back(i < nodes / 2 ? i : static_cast<int>(K_joints_.rows()) - nodes + i);

@@ -37,6 +37,8 @@ class FamilyBasis {
     bool inner = true;  ///< false: nodal shapes alone
     int functions = 0;  ///< n, on each span
     bool bubbles = false;
+    /// N of an axial kind that vibrates across as a string; its stiffness then is N∫w′². Else 0.
+    double string = 0;
   };
   /// `cuts`: places of the inner joints, m from the start, rising. `ends`: motion of the member's
   /// ends by that of its nodes (12 x 12), the identity without hinges.
@@ -64,7 +66,9 @@ class FamilyBasis {
     double force = 0;        // moment, axial force or torque
     double shear_angle = 0;  // w' − psi
   };
-  bool bending() const { return family_ == Family::bending_z || family_ == Family::bending_y; }
+  bool bending() const {
+    return !string_ && (family_ == Family::bending_z || family_ == Family::bending_y);
+  }
   int per_joint() const { return bending() ? 2 : 1; }
   double span_length(int span) const { return joints_[span + 1] - joints_[span]; }
   Eigen::MatrixXd joint_stiffness() const;
@@ -85,6 +89,7 @@ class FamilyBasis {
   void nodal_values(const std::vector<SpanPoint>& points, FamilyValues& values) const;
 
   Family family_;
+  bool string_ = false;                      // a taut one, across
   double length_, stiffness_, flexibility_;  // EI, EA or GJ; 1/GAv
   std::vector<double> joints_;               // places of all joints, the ends too
   std::vector<int> directions_;

@@ -35,6 +35,11 @@ bool is_rotary(const ModeMember& member) {
   return member.about_y > 0 || member.about_z > 0;
 }
 
+/// Takes the functions' own stiffness off a block that has it.
+void take_identity(int inner, Eigen::MatrixXd& block) {
+  block.bottomRightCorner(inner, inner).diagonal().array() -= 1;
+}
+
 bool some(const std::array<double, 3>& N) {
   return N[0] != 0 || N[1] != 0 || N[2] != 0;
 }
@@ -57,8 +62,13 @@ bool ModeMember::uses(Family family) const {
 
 bool has_functions(const ModeMember& member, Driver driver, Family family) {
   const bool bends = family == Family::bending_z || family == Family::bending_y;
-  return member.uses(family) && member.properties.kind == MemberKind::frame &&
-         (bends || driver == Driver::mass);
+  if (!member.uses(family)) return false;
+  if (member.properties.kind != MemberKind::frame) {
+    // As a string across, a cable that hangs along its chord too.
+    const bool moves = bends || (member.cable && family == Family::along);
+    return moves && driver == Driver::mass && member.string > 0;
+  }
+  return bends || driver == Driver::mass;
 }
 
 std::array<int, 4> inner_counts(const ModeMember& member, Driver driver,
@@ -72,13 +82,15 @@ std::array<int, 4> inner_counts(const ModeMember& member, Driver driver,
   }
   const auto spans = static_cast<int>(member.spans.size());
   const ElementProperties& p = member.properties;
-  const std::array<double, 4> stiffness = {p.EIy, p.EIz, p.EA, p.GJ};
+  const bool string = p.kind != MemberKind::frame;
+  const std::array<double, 4> stiffness = {string ? member.string : p.EIy,
+                                           string ? member.string : p.EIz, p.EA, p.GJ};
   const std::array<double, 4> shear = {p.shear_flexibility_z, p.shear_flexibility_y, 0, 0};
   for (const Family f : kFamilies) {
     if (!has_functions(member, driver, f) || stiffness[at(f)] <= 0) continue;
     const bool bends = f == Family::bending_z || f == Family::bending_y;
-    const int each = bends && is_rotary(member) && shear[at(f)] > 0 ? 2 : 1;
-    inner[at(f)] = (bends ? 2 : 1) * (spans - 1) + counts[at(f)] * spans * each;
+    const int each = bends && !string && is_rotary(member) && shear[at(f)] > 0 ? 2 : 1;
+    inner[at(f)] = (bends && !string ? 2 : 1) * (spans - 1) + counts[at(f)] * spans * each;
   }
   return inner;
 }
@@ -95,7 +107,8 @@ MemberShapes::MemberShapes(const ModeMember& member, Driver driver, const Functi
       counts_(counts),
       properties_(member.properties),
       cuts_(cuts_of(member)),
-      rotary_(is_rotary(member)) {
+      rotary_(is_rotary(member)),
+      string_(member.string) {
   const Matrix12d ends = end_motion_of(member.properties);
   int most = 0, row = 12;
   for (const Family family : kFamilies) {
@@ -104,7 +117,7 @@ MemberShapes::MemberShapes(const ModeMember& member, Driver driver, const Functi
     const int count = moves ? counts[at(family)] : 0;
     most = std::max(most, count);
     bases_.emplace_back(family, member.properties, cuts_, ends,
-                        FamilyBasis::Options{moves, count, rotary_});
+                        FamilyBasis::Options{moves, count, rotary_, member.string});
     const FamilyBasis& basis = bases_.back();
     inner_[at(family)] = basis.inner();
     rows_[at(family)] = basis.directions();
@@ -127,7 +140,7 @@ bool MemberShapes::fit(const ModeMember& member, const FunctionCounts& counts) c
   }
   const auto uses = [&](Family family) { return member.uses(family) == uses_[at(family)]; };
   return member.properties == properties_ && is_rotary(member) == rotary_ &&
-         std::all_of(kFamilies.begin(), kFamilies.end(), uses);
+         member.string == string_ && std::all_of(kFamilies.begin(), kFamilies.end(), uses);
 }
 
 int MemberShapes::inner() const {
@@ -173,6 +186,60 @@ std::vector<MemberShapes::Block> MemberShapes::geometric(
     const double factor = family == Family::twist ? member.properties.r2 : 1;
     const Eigen::MatrixXd& slope = values_[at(family)].slope;
     blocks.push_back({family, family, slope * (factor * N).asDiagonal() * slope.transpose()});
+    if (!frame) take_identity(bases_[at(family)].inner(), blocks.back().values);
+  }
+  return blocks;
+}
+
+/// The tangent of a hanging cable between its points, T/λ across and EA along its own direction;
+/// what it makes of its ends alone is in the frame's stiffness already, condensed.
+std::vector<MemberShapes::Block> MemberShapes::hanging(const ModeMember& member) const {
+  const Catenary& cable = *member.cable;
+  const double shorter = cable.length() / properties_.length;  // of the drawn length
+  const auto n = static_cast<Eigen::Index>(points_.size());
+  std::array<std::array<Eigen::VectorXd, 3>, 3> tangent;  // by local axes
+  for (auto& row : tangent) row.fill(Eigen::VectorXd::Zero(n));
+  for (std::size_t k = 0; k < points_.size(); ++k) {
+    const ModeSpan& span = member.spans[static_cast<std::size_t>(points_[k].span)];
+    const double x = span.from + (points_[k].s + 1) / 2 * span.length();
+    const Vector3d force = cable.tension(x * shorter);
+    const double T = force.norm();
+    const Vector3d t = force / T;
+    const double across = T / (1 + T / cable.EA());
+    for (std::size_t i = 0; i < 3; ++i) {
+      for (std::size_t j = 0; j < 3; ++j) {
+        const double along = t[static_cast<Eigen::Index>(i)] * t[static_cast<Eigen::Index>(j)];
+        tangent[i][j][static_cast<Eigen::Index>(k)] =
+            weights_[k] / shorter * (across * ((i == j ? 1 : 0) - along) + cable.EA() * along);
+      }
+    }
+  }
+  std::vector<Block> blocks;
+  for (const Family a : {Family::bending_z, Family::bending_y, Family::along}) {
+    for (const Family b : {Family::bending_z, Family::bending_y, Family::along}) {
+      if (!member.uses(a) || !member.uses(b)) continue;
+      const Eigen::VectorXd& C =
+          tangent[static_cast<std::size_t>(axis_of(a))][static_cast<std::size_t>(axis_of(b))];
+      blocks.push_back(
+          {a, b, values_[at(a)].slope * C.asDiagonal() * values_[at(b)].slope.transpose()});
+    }
+  }
+  const Eigen::MatrixXd all = whole(blocks);
+  const Eigen::Index inner = all.rows() - 12;
+  Eigen::MatrixXd at_ends = Eigen::MatrixXd::Zero(12, 12);
+  if (inner > 0) {
+    const Eigen::MatrixXd coupling = all.topRightCorner(12, inner);
+    at_ends = coupling * all.bottomRightCorner(inner, inner).ldlt().solve(coupling.transpose());
+  }
+  for (Block& block : blocks) {
+    const auto &ra = rows(block.a), &rb = rows(block.b);
+    for (int i = 0; i < bases_[at(block.a)].nodal(); ++i) {
+      for (int j = 0; j < bases_[at(block.b)].nodal(); ++j) {
+        block.values(i, j) =
+            at_ends(ra[static_cast<std::size_t>(i)], rb[static_cast<std::size_t>(j)]);
+      }
+    }
+    if (block.a == block.b) take_identity(bases_[at(block.a)].inner(), block.values);
   }
   return blocks;
 }
@@ -274,7 +341,11 @@ MemberShapes::Matrices MemberShapes::matrices(const ModeMember& member) const {
     return std::any_of(member.spans.begin(), member.spans.end(),
                        [force](const ModeSpan& s) { return some(s.*force); });
   };
-  if (any(&ModeSpan::stays)) m.stays = geometric(member, 1, &ModeSpan::stays);
+  if (member.cable && member.string > 0) {
+    m.stays = hanging(member);
+  } else if (any(&ModeSpan::stays)) {
+    m.stays = geometric(member, 1, &ModeSpan::stays);
+  }
   if (driver_ == Driver::compression) {
     if (any(&ModeSpan::grows)) m.drives = geometric(member, -1, &ModeSpan::grows);
   } else {

@@ -4,6 +4,7 @@
 #include <memory>
 #include <vector>
 
+#include "core/element/catenary.hpp"
 #include "core/modes/family_basis.hpp"
 
 namespace ulterix {
@@ -35,6 +36,10 @@ struct ModeMember {
   Matrix3d keeps = Matrix3d::Identity();
   bool bends_in_z = true, bends_in_y = true, twists = true;  ///< false: out of the model's plane
   bool lumped = false;  ///< all mass at the nodes, by simple-beam statics
+  /// Axial kinds and cables in tension: the force that they vibrate as strings under, N; else 0.
+  double string = 0;
+  /// How a cable hangs meanwhile, local axes.
+  std::shared_ptr<const Catenary> cable;
 
   /// False: the model's plane leaves the family no motion.
   bool uses(Family family) const;
@@ -103,12 +108,14 @@ class MemberShapes {
                                std::array<double, 3> ModeSpan::*force) const;
   std::vector<Block> mass(const ModeMember& member) const;
   std::vector<Block> lumped(const ModeMember& member) const;
+  std::vector<Block> hanging(const ModeMember& member) const;
 
   Driver driver_;
   FunctionCounts counts_;
   ElementProperties properties_;
   std::vector<double> cuts_;
   bool rotary_;
+  double string_;
   std::array<bool, 4> uses_ = {};
   std::vector<FamilyBasis> bases_;
   std::array<int, 4> inner_ = {};

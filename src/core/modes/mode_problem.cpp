@@ -38,6 +38,7 @@ void add_to(std::vector<double>& a, double factor, const std::vector<double>& b)
 
 ModeProblem::ModeProblem(Input input) : input_(std::move(input)) {
   for (const ModeMember& m : input_.members) {
+    has_state_ = has_state_ || m.string > 0;
     for (const ModeSpan& s : m.spans) {
       has_state_ = has_state_ || s.stays[0] != 0 || s.stays[1] != 0 || s.stays[2] != 0;
     }
@@ -142,17 +143,16 @@ Eigen::MatrixXd ModeProblem::coefficients(MemberId id, const Eigen::MatrixXd& ve
   Eigen::Index row = 0;
   for (const NodeId node : {m.start, m.end}) {
     const NodeDofs& dofs = frame().dofs()[node];
-    for (int j = 0; j < dofs.count; ++j) {
-      const auto own = vectors.row(dofs.first + j);
+    frame().dofs().for_each_column(node, [&](int q, const Vector6d& t) {
+      const auto own = vectors.row(q);
       if (dofs.selection) {
-        const int d = dofs.direction[j];
+        const int d = dofs.direction[q - dofs.first];
         c.middleRows<3>(row + (d < 3 ? 0 : 3)) += R.col(d % 3) * own;
       } else {
-        const Vector6d t = dofs.T.col(j);
         c.middleRows<3>(row) += R * t.head<3>() * own;
         c.middleRows<3>(row + 3) += R * t.tail<3>() * own;
       }
-    }
+    });
     row += 6;
   }
   c.bottomRows(n) = vectors.middleRows(unknowns_.frame_size() + unknowns_.first[id], n);
@@ -185,6 +185,7 @@ double wave(const ModeMember& m, Driver driver, Family family, double value) {
   const double square = driver == Driver::mass ? value : 0, half = longest * longest / 4;
   if (family == Family::along) return p.EA > 0 ? half * square * mass / p.EA : 0;
   if (family == Family::twist) return p.GJ > 0 ? half * square * m.about_x / p.GJ : 0;
+  if (m.string > 0) return half * square * mass / m.string;
   const double EI = family == Family::bending_z ? p.EIy : p.EIz;
   if (EI <= 0) return 0;
   const double flexibility =
@@ -239,7 +240,7 @@ class Estimator {
       const ModeMember& m = problem_.member(id);
       const FunctionCounts& counts = problem_.counts()[id];
       if (!problem_.frame().situation().present[id]) return;
-      if (m.properties.kind != MemberKind::frame) return;
+      if (m.properties.kind != MemberKind::frame && m.string == 0) return;
       const Extended extended(m, problem_.driver(), counts, cache);
       by_member[static_cast<std::size_t>(i)] = of_member(id, m, extended);
     });

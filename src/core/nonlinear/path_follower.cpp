@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include <Eigen/LU>
 #include <algorithm>
 #include <cmath>
 #include <random>
@@ -19,6 +20,7 @@ constexpr double kConverged = 1e-9;  // of the last correction, of the largest m
 constexpr double kEventFactor = 1e-6;
 constexpr double kWorks = 1e-6;
 constexpr double kBalanced = 1e-10;   // unbalanced over the largest force
+constexpr double kFalls = 0.3;        // of the scale of an unknown, after a break
 constexpr double kLongestArc = 0.03;  // of the scale of an unknown
 constexpr double kNoArc = 1e-9;       // a shorter one is not halved any more
 constexpr double kFarFromPredicted = 0.35;
@@ -37,26 +39,67 @@ class Tangent {
     if (status == FactorStatus::not_finite) return false;
     if (status == FactorStatus::positive_definite) {
       negative_ = balance.inner_negative_pivots;
+      border(balance);
       return true;
     }
     indefinite_ = IndefiniteFactor::make(pattern_, balance.values, definite_.analysis());
     if (!indefinite_) return false;
     negative_ = indefinite_->negative_eigenvalues() + balance.inner_negative_pivots;
+    border(balance);
     return true;
   }
+  /// With the skew part, by the formula of Sherman, Morrison and Woodbury.
   VectorXd solve(const VectorXd& b) const {
+    VectorXd x = by_symmetric_part(b);
+    if (skew_.empty()) return x;
+    const auto n = static_cast<Eigen::Index>(skew_.size());
+    VectorXd at(n);
+    for (Eigen::Index i = 0; i < n; ++i) at[i] = x[skew_[static_cast<std::size_t>(i)]];
+    x -= moved_ * small_.solve(S_ * at);
+    return x;
+  }
+  /// Without it.
+  VectorXd by_symmetric_part(const VectorXd& b) const {
     Eigen::MatrixXd x = b;
-    if (indefinite_) {
-      indefinite_->solve(x);
-    } else {
-      definite_.solve(x);
-    }
+    solve_in_place(x);
     return x.col(0);
   }
   std::optional<int> negative_pivots() const { return negative_; }
 
  private:
+  void solve_in_place(Eigen::MatrixXd& x) const {
+    if (indefinite_) {
+      indefinite_->solve(x);
+    } else {
+      definite_.solve(x);
+    }
+  }
+
+  void border(const Balance& balance) {
+    constexpr std::size_t kMostBlocks = 32;  // more would cost more than they bring
+    skew_.clear();
+    if (balance.skew.empty() || balance.skew.size() > kMostBlocks) return;
+    const auto n = static_cast<Eigen::Index>(3 * balance.skew.size());
+    S_ = Eigen::MatrixXd::Zero(n, n);
+    moved_ = Eigen::MatrixXd::Zero(balance.rest.size(), n);
+    for (const SkewBlock& block : balance.skew) {
+      const auto first = static_cast<Eigen::Index>(skew_.size());
+      S_.block<3, 3>(first, first) = block.values;
+      for (std::size_t i = 0; i < 3; ++i) {
+        moved_(block.unknowns[i], first + static_cast<Eigen::Index>(i)) = 1;
+        skew_.push_back(block.unknowns[i]);
+      }
+    }
+    solve_in_place(moved_);
+    Eigen::MatrixXd G(n, n);
+    for (Eigen::Index i = 0; i < n; ++i) G.row(i) = moved_.row(skew_[static_cast<std::size_t>(i)]);
+    small_.compute(Eigen::MatrixXd::Identity(n, n) + S_ * G);
+  }
+
   const SymmetricPattern& pattern_;
+  std::vector<int> skew_;  // unknowns of the skew part
+  Eigen::MatrixXd S_, moved_;
+  Eigen::PartialPivLU<Eigen::MatrixXd> small_;
   Factorisation definite_;
   std::optional<IndefiniteFactor> indefinite_;
   std::optional<int> negative_;
@@ -429,6 +472,16 @@ class Follower {
       result_.tried = "no equilibrium was found at this load after that";
       return false;
     }
+    if (largest(moved_) > kFalls) {
+      problem_.restore(now_.state);
+      result_.end = PathEnd::no_convergence;
+      result_.tried = fmt::format(
+          "after that the nearest equilibrium is further away than {:.0f} % of the frame's size: "
+          "it "
+          "falls",
+          100 * kFalls);
+      return false;
+    }
     const Point before = now_;
     now_ = point();
     return pass(before);
@@ -535,7 +588,7 @@ class Follower {
     VectorXd v(problem_.scale().size());
     for (double& x : v) x = number(random);
     for (int i = 0; i < 4; ++i) {
-      v = tangent_.solve(v);
+      v = tangent_.by_symmetric_part(v);
       v /= largest(v);
     }
     int at = 0;

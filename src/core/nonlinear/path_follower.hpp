@@ -1,6 +1,7 @@
 #pragma once
 
 #include <Eigen/Core>
+#include <array>
 #include <functional>
 #include <memory>
 #include <optional>
@@ -13,12 +14,19 @@ namespace ulterix {
 
 using Eigen::VectorXd;
 
+/// What a tangent has beside its symmetric part, at a few unknowns.
+struct SkewBlock {
+  std::array<int, 3> unknowns;
+  Eigen::Matrix3d values;
+};
+
 /// What a structure puts against its state, at a load factor.
 struct Balance {
   VectorXd rest;               ///< unbalanced forces: resistance less loads
   VectorXd load;               ///< what one unit of the load factor adds to the loads
   std::vector<double> values;  ///< the symmetric tangent on the problem's pattern
-  double unbalanced = 0;       ///< the largest, over the largest force (or moment) that takes part
+  std::vector<SkewBlock> skew;
+  double unbalanced = 0;  ///< the largest, over the largest force (or moment) that takes part
   int inner_negative_pivots = 0;
 };
 

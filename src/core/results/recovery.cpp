@@ -1,5 +1,6 @@
 #include "core/results/recovery.hpp"
 
+#include <Eigen/QR>
 #include <algorithm>
 #include <cmath>
 
@@ -20,6 +21,57 @@ Vector12d end_forces(const MemberFrame& system, MemberId id, const AppliedLoads&
 
 double relative(double value, double scale) {
   return scale > 0 ? value / scale : 0;
+}
+
+/// True of a restraint in the plane of floors.
+bool holds_floor(const Model& model, const Vector6d& direction) {
+  for (int d = 0; d < 6; ++d) {
+    if (model.in_floor(d) && direction[d] != 0) return true;
+  }
+  return false;
+}
+
+/// What is unbalanced in the plane of a floor at each node goes through the floor to those that
+/// hold it, rigidly; where there are more than three, the smallest forces that do.
+void balance_floors(const Situation& situation, IndexedVector<NodeId, Vector6d>& rest,
+                    IndexedVector<NodeId, Vector6d>& reactions) {
+  const Model& model = *situation.model;
+  const auto supports = supports_by_node(situation);
+  for (const FloorGroup& floor : standing_floors(situation)) {
+    Vector6d sum = Vector6d::Zero();
+    std::vector<std::pair<NodeId, Vector6d>> holds;
+    std::vector<Vector6d> on_leader;
+    for (std::size_t i = 0; i < floor.nodes.size(); ++i) {
+      const NodeId n = floor.nodes[i];
+      Vector6d in_plane = Vector6d::Zero();
+      const auto hold = [&](const Vector6d& direction) {
+        holds.emplace_back(n, direction);
+        on_leader.push_back(floor.follow[i].transpose() * direction);
+      };
+      for (int d = 0; d < 6; ++d) {
+        if (!model.in_floor(d)) continue;
+        in_plane[d] = rest[n][d];
+        rest[n][d] = 0;
+        if (supports[n][d].stiffness == kRigid) hold(Vector6d::Unit(d));
+      }
+      for (const ExtraRestraint& r : situation.restraints) {
+        if (r.node == n && holds_floor(model, r.direction)) hold(r.direction);
+      }
+      sum += floor.follow[i].transpose() * in_plane;
+    }
+    if (!holds.empty()) {
+      Eigen::MatrixXd normals(6, static_cast<Eigen::Index>(holds.size()));
+      for (std::size_t k = 0; k < holds.size(); ++k) {
+        normals.col(static_cast<Eigen::Index>(k)) = on_leader[k];
+      }
+      const Eigen::VectorXd forces = normals.completeOrthogonalDecomposition().solve(sum);
+      for (std::size_t k = 0; k < holds.size(); ++k) {
+        reactions[holds[k].first] += forces[static_cast<Eigen::Index>(k)] * holds[k].second;
+      }
+      sum -= normals * forces;
+    }
+    rest[floor.leader()] += sum;
+  }
 }
 
 }  // namespace
@@ -83,6 +135,11 @@ void complete(std::shared_ptr<const MemberFrame> frame, std::shared_ptr<const Ap
   make_and_take(model.members.size(), forces, put);
   step.reactions = IndexedVector<NodeId, Vector6d>(model.nodes.size(), Vector6d::Zero());
   EquilibriumCheck check;
+  IndexedVector<NodeId, Vector6d> unbalanced(model.nodes.size(), Vector6d::Zero());
+  IndexedVector<NodeId, char> on_floor(model.nodes.size(), 0);
+  for (const FloorGroup& floor : standing_floors(system.situation())) {
+    for (const NodeId n : floor.nodes) on_floor[n] = 1;
+  }
   for (const NodeId n : model.nodes.ids()) {
     Vector6d rest = balance[n] - loads.on_node(n);
     largest_force = std::max(largest_force, loads.on_node(n).head<3>().cwiseAbs().maxCoeff());
@@ -91,15 +148,20 @@ void complete(std::shared_ptr<const MemberFrame> frame, std::shared_ptr<const Ap
       const SupportDirection& s = system.support(n)[d];
       if (s.stiffness == 0 || !model.uses_direction(d)) continue;
       const bool rigid = s.stiffness == kRigid;
+      if (rigid && on_floor[n] != 0 && model.in_floor(d)) continue;
       step.reactions[n][d] = rigid ? rest[d] : s.stiffness * (s.settle + ground[d] - u[d]);
       rest[d] -= step.reactions[n][d];
     }
     for (const ExtraRestraint& r : system.situation().restraints) {
-      if (r.node != n) continue;
+      if (r.node != n || (on_floor[n] != 0 && holds_floor(model, r.direction))) continue;
       const Vector6d held = r.direction * r.direction.dot(rest);
       step.reactions[n] += held;
       rest -= held;
     }
+    unbalanced[n] = rest;
+  }
+  balance_floors(system.situation(), unbalanced, step.reactions);
+  for (const Vector6d& rest : unbalanced) {
     for (int d = 0; d < 6; ++d) {
       if (!model.uses_direction(d)) continue;
       check.nodes = std::max(check.nodes,

@@ -2,6 +2,7 @@
 
 #include <Eigen/Eigenvalues>
 #include <Eigen/QR>
+#include <algorithm>
 #include <cmath>
 
 namespace ulterix {
@@ -45,25 +46,87 @@ IndexedVector<NodeId, std::array<SupportDirection, 6>> supports_by_node(
   return by_node;
 }
 
+std::vector<FloorGroup> standing_floors(const Situation& situation) {
+  std::vector<FloorGroup> all;
+  const Model& model = *situation.model;
+  for (const Floor& floor : model.floors) {
+    FloorGroup group;
+    for (const NodeId n : floor.nodes) {
+      if (situation.standing[n] != 0) group.nodes.push_back(n);
+    }
+    if (group.nodes.size() < 2) continue;
+    const Vector3d up = Vector3d::Unit(model.vertical);
+    for (const NodeId n : group.nodes) {
+      // The horizontal part of u + ω·(up × r), and the same ω about the vertical.
+      const Vector3d arm = situation.position(n) - situation.position(group.leader());
+      Matrix6d follow = Matrix6d::Zero();
+      for (int d = 0; d < 3; ++d) {
+        if (d != model.vertical) follow(d, d) = 1;
+      }
+      const bool turns = model.uses_direction(3 + model.vertical);
+      if (turns) {
+        follow.block<3, 1>(0, 3 + model.vertical) = up.cross(arm);
+        follow(3 + model.vertical, 3 + model.vertical) = 1;
+      }
+      group.follow.push_back(follow);
+    }
+    all.push_back(std::move(group));
+  }
+  return all;
+}
+
+/// Restraints and supports in the plane of a floor hold the node that leads it.
+void DofMap::lead_floors(IndexedVector<NodeId, std::vector<Vector6d>>& restraints) {
+  const Model& model = *situation_->model;
+  const auto supports = supports_by_node(*situation_);
+  for (const FloorGroup& floor : standing_floors(*situation_)) {
+    std::vector<Vector6d> held;
+    for (std::size_t i = 0; i < floor.nodes.size(); ++i) {
+      const NodeId n = floor.nodes[i];
+      const Matrix6d& follow = floor.follow[i];
+      if (n == floor.leader()) continue;
+      leads_[floor.leader()] = 1;
+      nodes_[n].leader = floor.leader();
+      nodes_[n].follow = follow;
+      nodes_[n].selection = false;
+      for (int d = 0; d < 6; ++d) {
+        if (!model.in_floor(d) || supports[n][d].stiffness != kRigid) continue;
+        held.push_back(follow.transpose() * Vector6d::Unit(d));
+      }
+      std::erase_if(restraints[n], [&](const Vector6d& direction) {
+        const Vector6d on_leader = follow.transpose() * direction;
+        if (on_leader.isZero(0)) return false;
+        held.push_back(on_leader);
+        return true;
+      });
+    }
+    auto& own = restraints[floor.leader()];
+    own.insert(own.end(), held.begin(), held.end());
+  }
+}
+
 DofMap::DofMap(const Situation& situation,
                const IndexedVector<NodeId, NodeRotationStiffness>& rotations)
     : situation_(&situation),
       nodes_(situation.model->nodes.size()),
-      dropped_(situation.model->nodes.size()) {
+      dropped_(situation.model->nodes.size()),
+      leads_(situation.model->nodes.size(), 0) {
   const auto supports = supports_by_node(situation);
-  const auto restraints = restraints_by_node(situation);
+  auto restraints = restraints_by_node(situation);
+  lead_floors(restraints);
   for (const NodeId id : situation.model->nodes.ids()) {
     build_node(id, supports[id], rotations[id], restraints[id]);
   }
 }
 
 DofMap::DofMap(const Situation& situation, const DofMap& whole)
-    : situation_(&situation), nodes_(whole.nodes_), dropped_(whole.dropped_) {
+    : situation_(&situation), nodes_(whole.nodes_), dropped_(whole.dropped_), leads_(whole.leads_) {
   for (NodeDofs& node : nodes_) node.u0.setZero();
   const auto restraints = restraints_by_node(situation);
   for (int n = nodes_.size(); n < situation.model->nodes.size(); ++n) {
     nodes_.push_back({});
     dropped_.push_back({});
+    leads_.push_back(0);
     build_node(NodeId(n), {}, {Matrix3d::Identity(), 1}, restraints[NodeId(n)]);
   }
 }
@@ -75,12 +138,15 @@ void DofMap::build_node(NodeId id, const std::array<SupportDirection, 6>& suppor
   std::vector<int> free, rotations;
   for (int d = 0; d < 6; ++d) {
     if (!situation_->model->uses_direction(d)) continue;
+    if (nodes_[id].leader.valid() && situation_->model->in_floor(d)) continue;
     if (support[d].stiffness == kRigid) {
       nodes_[id].u0[d] = support[d].settle;
       continue;
     }
     free.push_back(d);
-    if (d >= 3) rotations.push_back(d - 3);
+    // A floor turns about the vertical whether or not members of its leader hold that rotation.
+    const bool of_floor = leads_[id] != 0 && situation_->model->in_floor(d);
+    if (d >= 3 && !of_floor) rotations.push_back(d - 3);
   }
   std::vector<Vector6d> constraints = restraints;
   const int n = static_cast<int>(rotations.size());
@@ -153,6 +219,14 @@ void DofMap::number(const std::vector<int>& node_order) {
   }
 }
 
+std::vector<DofColumn> DofMap::columns(NodeId id) const {
+  std::vector<DofColumn> all;
+  for_each_column(id, [&](int q, const Vector6d& motion) { all.push_back({q, motion}); });
+  std::sort(all.begin(), all.end(),
+            [](const DofColumn& a, const DofColumn& b) { return a.unknown < b.unknown; });
+  return all;
+}
+
 int DofMap::direction_of(int q) const {
   const NodeDofs& node = nodes_[node_of(q)];
   return node.direction[q - node.first];
@@ -173,19 +247,24 @@ std::array<TwoDouble, 6> DofMap::displacement(NodeId id, const Vector6d& u0, con
       }
     }
   }
+  if (!node.leader.valid()) return u;
+  const auto lead = displacement(node.leader, nodes_[node.leader].u0, q, rest);
+  for (int d = 0; d < 6; ++d) {
+    for (int k = 0; k < 6; ++k) {
+      if (node.follow(d, k) != 0) u[d] = u[d] + node.follow(d, k) * lead[k];
+    }
+  }
   return u;
 }
 
 Vector6d DofMap::change(NodeId id, const VectorXd& dq) const {
-  const NodeDofs& node = nodes_[id];
   Vector6d u = Vector6d::Zero();
-  for (int j = 0; j < node.count; ++j) u += node.T.col(j) * dq[node.first + j];
+  for_each_column(id, [&](int q, const Vector6d& motion) { u += motion * dq[q]; });
   return u;
 }
 
 void DofMap::add_force(NodeId id, const Vector6d& force, VectorXd& rhs) const {
-  const NodeDofs& node = nodes_[id];
-  for (int j = 0; j < node.count; ++j) rhs[node.first + j] += node.T.col(j).dot(force);
+  for_each_column(id, [&](int q, const Vector6d& motion) { rhs[q] += motion.dot(force); });
 }
 
 }  // namespace ulterix

@@ -13,7 +13,7 @@ using Eigen::VectorXd;
 using Matrix6d = Eigen::Matrix<double, 6, 6>;
 
 /// How the six displacements of one node follow from the unknowns: u = T·q[first .. first+count) +
-/// u0.
+/// u0; of a node on a floor, and what `follow` makes of the displacements of `leader`, another one.
 struct NodeDofs {
   int first = -1;
   int count = 0;
@@ -21,6 +21,14 @@ struct NodeDofs {
   Vector6d u0 = Vector6d::Zero();
   bool selection = true;              ///< every column of T is a unit vector ...
   std::array<int, 6> direction = {};  ///< ... along this direction (else its largest component)
+  NodeId leader;                      ///< none: the unknowns are its own
+  Matrix6d follow = Matrix6d::Zero();
+};
+
+/// An unknown and what a unit of it makes of a node's displacements.
+struct DofColumn {
+  int unknown;
+  Vector6d motion;
 };
 
 /// Stiffness of each node's rotations by the member ends and springs around it, other motions held;
@@ -33,6 +41,15 @@ struct NodeRotationStiffness {
 /// Supports gathered by node: held or sprung directions and the movement of the ground.
 /// Those that do not bear are free; the slack of one-way ones moves the ground away.
 IndexedVector<NodeId, std::array<SupportDirection, 6>> supports_by_node(const Situation& situation);
+
+/// The nodes of a floor that stand; the first leads, and the others' displacements in the plane are
+/// `follow` times its own.
+struct FloorGroup {
+  std::vector<NodeId> nodes;
+  std::vector<Matrix6d> follow;  ///< of each node
+  NodeId leader() const { return nodes.front(); }
+};
+std::vector<FloorGroup> standing_floors(const Situation& situation);
 
 /// The unknowns q of a situation: plane, supports, settlement, extra restraints, and rotations that
 /// nothing holds dropped. Constraints are exact; there are no penalties.
@@ -47,6 +64,19 @@ class DofMap {
   void number(const std::vector<int>& node_order);
 
   int size() const { return size_; }
+  /// All unknowns that move a node, its leader's too, in ascending order of the unknowns.
+  std::vector<DofColumn> columns(NodeId id) const;
+  /// Calls take(unknown, motion) for each of them.
+  template <class Take>
+  void for_each_column(NodeId id, const Take& take) const {
+    const NodeDofs& node = nodes_[id];
+    for (int j = 0; j < node.count; ++j) take(node.first + j, Vector6d(node.T.col(j)));
+    if (!node.leader.valid()) return;
+    const NodeDofs& leader = nodes_[node.leader];
+    for (int j = 0; j < leader.count; ++j) {
+      take(leader.first + j, Vector6d(node.follow * leader.T.col(j)));
+    }
+  }
   const NodeDofs& operator[](NodeId id) const { return nodes_[id]; }
 
   /// Displacements ux..rz of a node (m, rad) for the unknowns q + rest, `u0` being prescribed.
@@ -66,11 +96,13 @@ class DofMap {
  private:
   void build_node(NodeId id, const std::array<SupportDirection, 6>& support,
                   const NodeRotationStiffness& rotation, const std::vector<Vector6d>& restraints);
+  void lead_floors(IndexedVector<NodeId, std::vector<Vector6d>>& restraints);
   void set_basis(NodeId id, const std::vector<int>& free, const std::vector<Vector6d>& constraints);
 
   const Situation* situation_;
   IndexedVector<NodeId, NodeDofs> nodes_;
   IndexedVector<NodeId, std::vector<Vector3d>> dropped_;
+  IndexedVector<NodeId, char> leads_;  // a floor
   std::vector<NodeId> owner_;
   int size_ = 0;
 };

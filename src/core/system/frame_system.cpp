@@ -18,11 +18,30 @@ bool fully_joined(const Member& m) {
 Graph node_graph(const Situation& situation) {
   const Model& model = *situation.model;
   Graph graph(static_cast<std::size_t>(model.nodes.size()));
+  IndexedVector<NodeId, NodeId> leader(model.nodes.size());
+  for (const FloorGroup& floor : standing_floors(situation)) {
+    for (const NodeId n : floor.nodes) {
+      if (n != floor.leader()) leader[n] = floor.leader();
+    }
+  }
   for (const MemberId id : model.members.ids()) {
     if (!situation.present[id]) continue;
     const Member& m = model.members[id];
-    graph[static_cast<std::size_t>(m.start.value)].push_back(m.end.value);
-    graph[static_cast<std::size_t>(m.end.value)].push_back(m.start.value);
+    // A member on floors meets the unknowns of the nodes that lead them as well.
+    std::vector<int> meet = {m.start.value, m.end.value};
+    for (const NodeId n : {m.start, m.end}) {
+      if (leader[n].valid()) meet.push_back(leader[n].value);
+    }
+    for (const int a : meet) {
+      for (const int b : meet) {
+        if (a != b) graph[static_cast<std::size_t>(a)].push_back(b);
+      }
+    }
+  }
+  for (const NodeId n : model.nodes.ids()) {  // springs and masses of nodes on floors
+    if (!leader[n].valid()) continue;
+    graph[static_cast<std::size_t>(n.value)].push_back(leader[n].value);
+    graph[static_cast<std::size_t>(leader[n].value)].push_back(n.value);
   }
   for (auto& list : graph) {
     std::sort(list.begin(), list.end());

@@ -109,6 +109,7 @@ ElementProperties element_properties(const Situation& situation, MemberId id) {
       p.cable_length *= (drawn + moved).norm() / drawn.norm();
     }
     if (!situation.cable_rests.empty() && situation.cable_rests[id]) {
+      p.cable_length = situation.cable_rests[id]->length;
       p.cable_load = situation.cable_rests[id]->load;
       p.cable_reach = situation.cable_rests[id]->reach;
       p.cable_placed = true;

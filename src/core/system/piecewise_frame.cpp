@@ -401,6 +401,26 @@ struct PiecewiseFrame::Parts {
     return f;
   }
 
+  /// The derivative of what a node puts against a moment M, by a small further turn, is that of the
+  /// energy less [M]×/2.
+  void add_skew(NodeId id, Balance& b) const {
+    const auto n = static_cast<std::size_t>(id.value);
+    const Vector3d M = (constant_nodal[n] + now.factor * scaled_nodal[n]).tail<3>();
+    const NodeDofs& node = system->dofs()[id];
+    if (pose(id).by_vector || M.isZero(0) || !node.selection || drawn.model().plane != Plane::space)
+      return;
+    SkewBlock block;
+    block.unknowns.fill(-1);
+    for (int j = 0; j < node.count; ++j) {
+      const int d = node.direction[static_cast<std::size_t>(j)];
+      if (d >= 3) block.unknowns[static_cast<std::size_t>(d - 3)] = node.first + j;
+    }
+    if (std::find(block.unknowns.begin(), block.unknowns.end(), -1) != block.unknowns.end()) return;
+    block.values << 0, M[2], -M[1], -M[2], 0, M[0], M[1], -M[0], 0;
+    block.values *= 0.5;
+    b.skew.push_back(block);
+  }
+
   /// Unbalanced forces at every node (of pieces less loads and springs), as they work on the
   /// unknowns; the largest force and moment that take part.
   struct Rest {
@@ -597,6 +617,7 @@ Balance PiecewiseFrame::balance() const {
       }
     }
     dofs.add_force(id, load, b.load);
+    p.add_skew(id, b);
   }
   for (std::size_t i = 0; i < p.pieces.size(); ++i) {
     Vector12d load = all[i].load;

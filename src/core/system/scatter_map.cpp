@@ -50,6 +50,7 @@ void ScatterMap::add(MemberId id, const Matrix12d& K, std::vector<double>& value
   const Member& m = model_->members[id];
   const NodeDofs& a = (*dofs_)[m.start];
   const NodeDofs& b = (*dofs_)[m.end];
+  if (a.leader.valid() || b.leader.valid()) return add_led(m, K, values);
   add(m.start, K.topLeftCorner<6, 6>(), values);
   add(m.end, K.bottomRightCorner<6, 6>(), values);
   if (a.count == 0 || b.count == 0) return;
@@ -72,8 +73,46 @@ void ScatterMap::add(MemberId id, const Matrix12d& K, std::vector<double>& value
   }
 }
 
+void ScatterMap::add_led(const Member& m, const Matrix12d& K, std::vector<double>& values) const {
+  std::vector<int> unknowns;
+  std::vector<Vector12d> motions;
+  for (const NodeId n : {m.start, m.end}) {
+    dofs_->for_each_column(n, [&](int q, const Vector6d& motion) {
+      Vector12d whole = Vector12d::Zero();
+      whole.segment<6>(n == m.start ? 0 : 6) = motion;
+      unknowns.push_back(q);
+      motions.push_back(whole);
+    });
+  }
+  add_columns(unknowns, motions, K, values);
+}
+
+template <class Motion, class Matrix>
+void ScatterMap::add_columns(const std::vector<int>& unknowns, const std::vector<Motion>& motions,
+                             const Matrix& K, std::vector<double>& values) const {
+  for (std::size_t j = 0; j < unknowns.size(); ++j) {
+    const Motion force = K * motions[j];
+    const auto begin = pattern_->rows.begin() + pattern_->column_start[unknowns[j]];
+    const auto end = pattern_->rows.begin() + pattern_->column_start[unknowns[j] + 1];
+    for (std::size_t i = 0; i < unknowns.size(); ++i) {
+      if (unknowns[i] < unknowns[j]) continue;  // the lower triangle
+      const auto row = std::lower_bound(begin, end, static_cast<std::int64_t>(unknowns[i]));
+      values[static_cast<std::size_t>(row - pattern_->rows.begin())] += motions[i].dot(force);
+    }
+  }
+}
+
 void ScatterMap::add(NodeId id, const Matrix6d& K, std::vector<double>& values) const {
   const NodeDofs& node = (*dofs_)[id];
+  if (node.leader.valid()) {
+    std::vector<int> unknowns;
+    std::vector<Vector6d> motions;
+    dofs_->for_each_column(id, [&](int q, const Vector6d& motion) {
+      unknowns.push_back(q);
+      motions.push_back(motion);
+    });
+    return add_columns(unknowns, motions, K, values);
+  }
   if (node.count == 0) return;
   Matrix6d block = K;
   if (!node.selection) block = node.T.transpose() * K * node.T;

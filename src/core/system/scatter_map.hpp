@@ -20,6 +20,13 @@ class ScatterMap {
   void add(NodeId id, const Matrix6d& K, std::vector<double>& values) const;
 
  private:
+  /// The same where a leader of a floor moves an end as well.
+  void add_led(const Member& member, const Matrix12d& K, std::vector<double>& values) const;
+  /// Adds motionsᵀ·K·motions at the unknowns, which may repeat.
+  template <class Motion, class Matrix>
+  void add_columns(const std::vector<int>& unknowns, const std::vector<Motion>& motions,
+                   const Matrix& K, std::vector<double>& values) const;
+
   const Model* model_;
   const DofMap* dofs_;
   const SymmetricPattern* pattern_;

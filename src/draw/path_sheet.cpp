@@ -1,0 +1,52 @@
+#include "draw/path_sheet.hpp"
+
+#include <fmt/format.h>
+
+#include <set>
+
+#include "core/analysis/large_displacement.hpp"
+#include "core/results/event_words.hpp"
+
+namespace ulterix {
+
+namespace {
+
+constexpr std::size_t kMostPanels = 8;
+
+/// Places on the path: events, the last, then the middle of the widest gap again and again.
+std::set<std::size_t> chosen(const Model& model, const std::vector<PathPoint>& path) {
+  std::set<std::size_t> all = {0, path.size() - 1};
+  for (std::size_t i = 0; i < path.size() && all.size() < kMostPanels; ++i) {
+    if (!event_words(model, path[i]).empty()) all.insert(i);
+  }
+  while (all.size() < std::min(kMostPanels, path.size())) {
+    std::size_t from = 0, gap = 0;
+    for (auto it = all.begin(); std::next(it) != all.end(); ++it) {
+      if (*std::next(it) - *it > gap) gap = *std::next(it) - *it, from = *it;
+    }
+    if (gap < 2) break;
+    all.insert(from + gap / 2);
+  }
+  all.erase(0);  // nothing has moved there
+  return all;
+}
+
+}  // namespace
+
+PathSheet::PathSheet(const Model& model, const Step& step)
+    : heading_(fmt::format("{}, {}", step.analysis, step.loads.name)) {
+  if (step.path.size() < 3) return;
+  for (const std::size_t i : chosen(model, step.path)) {
+    const PathPoint& point = step.path[i];
+    auto there = step_on_path(model, step, point);
+    if (!there) continue;
+    there_.push_back(std::move(*there));
+    recoveries_.emplace_back(there_.back());
+    const std::string event = event_words(model, point);
+    steps_.push_back(
+        {&recoveries_.back(), fmt::format("{:.4g} {}{}{}", point.factor, step.loads.name,
+                                          event.empty() ? "" : ": ", event)});
+  }
+}
+
+}  // namespace ulterix

@@ -1,0 +1,80 @@
+// Published problems of large displacement in space and along long paths.
+#include <gtest/gtest.h>
+
+#include <cmath>
+
+#include "support/frame_builder.hpp"
+
+namespace ulterix::testing {
+namespace {
+
+AnalysisSpec large(const Model& model) {
+  AnalysisSpec spec;
+  spec.name = "large";
+  spec.loads = {model.case_alone(CaseId(0))};
+  spec.become<LargeDisplacementKeys>();
+  return spec;
+}
+
+/// L1 in a skew plane, whatever the axes of the section: to an arc of any size below half a turn,
+/// where a rod that twists as easily as it bends loses its plane: M = π·√(EI·GJ)/L.
+TEST(LargeReferences, L1ArcOutOfThePlaneUpToItsBranchPoint) {
+  for (const double turns : {0.1, 0.45, 0.6}) {
+    FrameBuilder b(Plane::space);
+    SectionProperties p = bending_only(1, 1e5);
+    const NodeId foot = b.node("A", 0, 0, 0);
+    const Vector3d along = Vector3d(2, 1, 2) / 3, across = Vector3d(-1, 2, 0).normalized();
+    const NodeId tip = b.node("B", along[0], along[1], along[2]);
+    b.member("rod", foot, tip, b.section(p), b.material(1, 1), 0.4);
+    b.fix_all(foot);
+    const Vector3d axis = along.cross(across);
+    const double angle = 2 * M_PI * turns;
+    const Vector3d M = angle * axis;
+    b.nodal_load(tip, force6(0, 0, 0, M[0], M[1], M[2]));
+    b.model.analyses = {large(b.model)};
+    const RunResult r = run(b.model);
+    const Step& step = *r.find("large", "G");
+    if (turns > 0.5) {
+      EXPECT_EQ(step.outcome.verdict, Verdict::branch_point) << step.outcome.reason;
+      EXPECT_NEAR(step.outcome.stands_at * turns, 0.5, 1e-4);
+      continue;
+    }
+    ASSERT_TRUE(step.outcome.stands()) << step.outcome.reason;
+    const Vector3d end = std::sin(angle) / angle * along + (1 - std::cos(angle)) / angle * across;
+    const Vector3d u = step.state.nodes[tip].translation;
+    EXPECT_LT((u - (end - along)).norm(), 2e-6) << turns;
+    EXPECT_LT((step.state.nodes[tip].rotation - M).norm(), 1e-5 * angle) << turns;
+  }
+}
+
+/// L6: circular arch of 215 degrees, clamped and hinged, load at the crown (DaDeppo & Schmidt
+/// 1975).
+TEST(LargeReferences, L6DeepArch) {
+  constexpr int kParts = 80;
+  FrameBuilder b(Plane::xz);
+  const SectionId s = b.section(bending_only(1, 1e5));
+  const MaterialId m = b.material(1, 1);
+  const double half = 215.0 / 360 * M_PI;
+  std::vector<NodeId> nodes;
+  for (int i = 0; i <= kParts; ++i) {
+    const double a = -half + 2 * half * i / kParts;
+    nodes.push_back(b.node("n", std::sin(a), 0, std::cos(a)));
+    if (i > 0) b.member("m", nodes[static_cast<std::size_t>(i) - 1], nodes.back(), s, m);
+  }
+  b.fix(nodes.front(), {0, 2, 4});
+  b.fix(nodes.back(), {0, 2});
+  b.nodal_load(nodes[kParts / 2], 2, -10);
+  AnalysisSpec spec = large(b.model);
+  LargeDisplacementKeys& keys = spec.become<LargeDisplacementKeys>();
+  keys.stop_at_limit = true;
+  keys.pieces = 1;
+  b.model.analyses = {spec};
+  const RunResult r = run(b.model);
+  const Step& step = *r.find("large", "G");
+  EXPECT_EQ(step.outcome.verdict, Verdict::limit_point) << step.outcome.reason;
+  // A polygon of 80 sides for the arch.
+  EXPECT_RELATIVE(10 * step.outcome.stands_at, 8.97295, 1e-3);
+}
+
+}  // namespace
+}  // namespace ulterix::testing
