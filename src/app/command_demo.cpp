@@ -70,6 +70,12 @@ std::string what_next(const DemoModel& demo) {
            "          {0}/figures/deflected-guy_lost.png   what the mast does when a guy parts\n"
            "Change    {1}: the preload of the upper guys, and look at the first period again\n";
   }
+  if (demo.name == "pilot-house") {
+    return "\nLook at   ulterix draw {0} deflected --load U2 --plane \"z = 6.8\"   how the floor "
+           "turns\n"
+           "          ulterix compare {0} --load U3\n"
+           "Change    {1}: warm the beams of a floor as well, and read what check says\n";
+  }
   if (demo.name == "hung-office") {
     return "\nLook at   {0}/figures/moment-downwards.png   stage by stage, and at once\n"
            "          ulterix compare {0} --analysis \"downwards*\" --load people\n"
@@ -95,9 +101,10 @@ int command_demo(const Arguments& arguments) {
       "      the terminal building, its results and figures in ./kittiwake-quay/\n"
       "  ulterix demo --example gantry\n"
       "      a travelling gantry in space: how close to buckling, and what would help\n");
-  options.add()("example",
-                "terminal, gantry, beacon, boat-hall, footbridge, signal-mast or hung-office",
-                cxxopts::value<std::string>()->default_value("terminal"), "NAME");
+  options.add()(
+      "example",
+      "terminal, gantry, beacon, boat-hall, footbridge, signal-mast, hung-office or pilot-house",
+      cxxopts::value<std::string>()->default_value("terminal"), "NAME");
   const auto parsed = options.parse(arguments);
   if (!parsed) return kDone;
   const DemoModel& demo = find_demo((*parsed)["example"].as<std::string>());

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <set>
 
 #include "app/text.hpp"
 #include "core/analysis/large_displacement.hpp"
@@ -70,6 +71,28 @@ class StepWords {
     return text;
   }
 
+  /// What happens on the way to the full load; of the members that reach fy the first.
+  std::string events_on(const Step& step) const {
+    std::string words;
+    std::size_t events = 0;
+    std::set<int> yielding;  // members
+    const PathPoint* first = nullptr;
+    for (const PathPoint& p : step.path) {
+      if (event_words(model_, p).empty()) continue;
+      if (p.item && p.item->change == ItemChange::reaches_fy) {
+        if (yielding.empty()) first = &p;
+        yielding.insert(p.item->member.value);
+      } else if (++events <= kMostLines) {
+        words += fmt::format("; {} at {:.4g}", event_words(model_, p), p.factor);
+      }
+    }
+    if (first == nullptr) return words;
+    return words + fmt::format("; {} at {:.4g}{}", event_words(model_, *first), first->factor,
+                               yielding.size() > 1
+                                   ? fmt::format(", the first of {} members", yielding.size())
+                                   : "");
+  }
+
   std::string paths() {
     std::string text;
     std::size_t lines = 0;
@@ -80,12 +103,7 @@ class StepWords {
           fmt::format("{} equilibria up to {:.4g}", step.path.size(), step.path.back().factor);
       if (step.pieces > 0) words += fmt::format(", {} pieces a member", step.pieces);
       words += fmt::format(" (error {:.0e})", step.solve_error.displacement);
-      std::size_t events = 0;
-      for (const PathPoint& p : step.path) {
-        if (event_words(model_, p).empty()) continue;
-        if (++events > kMostLines) break;
-        words += fmt::format("; {} at {:.4g}", event_words(model_, p), p.factor);
-      }
+      words += events_on(step);
       text += lined(fmt::format(" {:<10} {} ({}): {}", text.empty() ? "Path" : "", step.loads.name,
                                 step.analysis, words),
                     12);

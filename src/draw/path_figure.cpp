@@ -100,7 +100,7 @@ class Chart {
   void draw_lines() {
     const TextStyle small{13, false, palette::kSupport};
     canvas_.line({at({x_.low, 1}), at({x_.high, 1})}, {palette::kSupport, 1.2, {2, 3}});
-    canvas_.text(at({x_.low, 1}) + Vector2d(8, -6), "full load", small);
+    canvas_.text(at({x_.low, 1}) + Vector2d(8, 16), "full load", small);
     if (chart_.buckling) {
       const std::string words = fmt::format("linear buckling factor {:.4g}", *chart_.buckling);
       const bool seen = *chart_.buckling <= y_.high;
@@ -126,19 +126,23 @@ class Chart {
     for (const Vector2d& p : curve.points) line.push_back(at(p));
     canvas_.line(line, stroke);
     const bool few = line.size() <= 200;
+    bool yielded = false;
     for (std::size_t i = 0; i < line.size(); ++i) {
       const std::string& event = curve.events[i];
-      if (event.empty()) {
+      const bool fy = event.ends_with("reaches fy");
+      if (event.empty() || (fy && yielded)) {
         if (few) canvas_.circle(line[i], 2.2, stroke.colour, {stroke.colour, 1, {}});
         continue;
       }
+      yielded = yielded || fy;
       canvas_.circle(line[i], 6, palette::kWhite, {stroke.colour, 2.4, {}});
       const TextStyle style{13, true, palette::kInk};
       const std::string words = fmt::format("{} at {:.4g}", event, curve.points[i][1]);
       const double width = canvas_.measure(words, style)[0];
       const bool left = line[i][0] + 11 + width > kRight;
-      canvas_.text(line[i] + Vector2d(left ? -11 - width : 11, curve.points[i][1] >= 0 ? -11 : 21),
-                   words, style);
+      canvas_.text(
+          line[i] + Vector2d(left ? -11 - width : 11, curve.points[i][1] >= 0 && !fy ? -11 : 21),
+          words, style);
     }
     if (chart_.p_delta) {
       canvas_.circle(at(*chart_.p_delta), 5.5, palette::kFirstOrder, {palette::kWhite, 1.2, {}});
@@ -153,7 +157,24 @@ class Chart {
 
 }  // namespace
 
-void draw_path(Canvas& canvas, const PathChart& chart) {
+namespace {
+
+/// A path that begins with a value (a preload, constant loads): no straight line from nothing.
+bool begins_with_a_value(const PathCurve& curve) {
+  constexpr double kNothing = 1e-3;
+  double most = 0;
+  for (const Vector2d& p : curve.points) most = std::max(most, std::abs(p[0]));
+  const Vector2d& first = curve.points.front();
+  return std::abs(first[1]) < kNothing && std::abs(first[0]) > kNothing * most;
+}
+
+}  // namespace
+
+void draw_path(Canvas& canvas, const PathChart& given) {
+  PathChart chart = given;
+  if (std::any_of(chart.curves.begin(), chart.curves.end(), begins_with_a_value)) {
+    chart.first_order.reset();
+  }
   draw_heading(canvas, chart.title,
                fmt::format("path of {}: load factor over {}", chart.loads, chart.place));
   Chart(canvas, chart).draw();

@@ -13,11 +13,16 @@ namespace {
 
 constexpr std::size_t kMostPanels = 8;
 
-/// Places on the path: events, the last, then the middle of the widest gap again and again.
+/// Places on the path: events (of fy the first), the last, then the middle of the widest gap again
+/// and again.
 std::set<std::size_t> chosen(const Model& model, const std::vector<PathPoint>& path) {
   std::set<std::size_t> all = {0, path.size() - 1};
+  bool yielded = false;
   for (std::size_t i = 0; i < path.size() && all.size() < kMostPanels; ++i) {
-    if (!event_words(model, path[i]).empty()) all.insert(i);
+    const bool fy = path[i].item && path[i].item->change == ItemChange::reaches_fy;
+    if (event_words(model, path[i]).empty() || (fy && yielded)) continue;
+    yielded = yielded || fy;
+    all.insert(i);
   }
   while (all.size() < std::min(kMostPanels, path.size())) {
     std::size_t from = 0, gap = 0;
@@ -42,9 +47,10 @@ PathSheet::PathSheet(const Model& model, const Step& step)
     if (!there) continue;
     there_.push_back(std::move(*there));
     recoveries_.emplace_back(there_.back());
-    const std::string event = event_words(model, point);
+    std::string event = event_words(model, point);
+    event = event.substr(0, event.find(" ("));  // the panel shows what moves
     steps_.push_back(
-        {&recoveries_.back(), fmt::format("{:.4g} {}{}{}", point.factor, step.loads.name,
+        {&recoveries_.back(), fmt::format("{:.4g} of {}{}{}", point.factor, step.loads.name,
                                           event.empty() ? "" : ": ", event)});
   }
 }

@@ -112,6 +112,8 @@ class RunFigures {
       if (sheet.steps().size() < 2) continue;
       FigureSettings settings;
       settings.sheet = sheet.heading();
+      settings.loads = false;
+      settings.scale = std::max(1.0, automatic_scale(sheet.steps(), settings));  // never smaller
       names_.push_back("path-shapes-" + as_file_name(step.analysis));
       draw_files(both_formats(folder_, names_.back()),
                  fmt::format("{}: deflected shapes, {}", model_.title, sheet.heading()),

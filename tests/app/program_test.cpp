@@ -6,11 +6,13 @@
 #include <gtest/gtest.h>
 #include <signal.h>
 
+#include <array>
 #include <chrono>
 #include <cmath>
 #include <map>
 #include <nlohmann/json.hpp>
 #include <regex>
+#include <set>
 #include <thread>
 
 #include "write/csv.hpp"
@@ -599,7 +601,7 @@ TEST_F(Program, BucklingAndModesThroughFiles) {
   EXPECT_EQ(
       w.run("demo here --example gantri").err,
       "ulterix: --example: no example \"gantri\"; did you mean \"gantry\"? (there are terminal, "
-      "gantry, beacon, boat-hall, footbridge, signal-mast, hung-office)\n");
+      "gantry, beacon, boat-hall, footbridge, signal-mast, hung-office, pilot-house)\n");
 }
 
 TEST_F(Program, ModesAreDrawnAndSwing) {
@@ -802,7 +804,7 @@ TEST_F(Program, CablesThroughFiles) {
   const std::string results = "here/signal-mast-results";
   const CsvTable cables = table("cables", results);
   // 6 guys: four combinations of P-Delta, one of large displacement, three stages, and at once.
-  EXPECT_EQ(cables.rows.size(), 6u * 4 + 6 + 2 * (6 + 6 + 5));
+  EXPECT_EQ(cables.rows.size(), 6u * 4 + 2 * 6 + 2 * (6 + 6 + 5));
   double second = 0, large = 0;
   for (const auto& row : cables.rows) {
     const double start = std::stod(row[column_of(cables, "tension_start[kN]")]);
@@ -834,6 +836,104 @@ TEST_F(Program, CablesThroughFiles) {
   for (const char* what : {"deflected --analysis large", "axial --load WW"}) {
     EXPECT_EQ(w.run("draw " + results + " " + what + " -o a.svg").status, 0) << what;
   }
+}
+
+/// Heat, breaks and a state to start from: the same value from the run and from the store.
+TEST_F(Program, StrainsBreaksAndAfterThroughFiles) {
+  w.write("bay.toml", R"(plane = "xz"
+[materials]
+S = { E = "210 GPa", density = 7850, fy = 355 }
+[sections]
+col = { shape = "HEB 200" }
+rod = { shape = "circle", d = 20 }
+[defaults]
+section = "col"
+[nodes]
+A0 = [0, 0]
+A1 = [0, 4]
+B0 = [6, 0]
+B1 = [6, 4]
+[members]
+CA = ["A0", "A1"]
+CB = ["B0", "B1"]
+R = ["A1", "B1"]
+X1 = { from = "A0", to = "B1", section = "rod", kind = "tension-only", breaks_at = 60 }
+X2 = { from = "B0", to = "A1", section = "rod", kind = "tension-only", strength = 400 }
+[supports]
+A0 = "pinned"
+B0 = "pinned"
+[loads.G]
+self_weight = 1
+[loads.W]
+nodes = [ { on = "A1", fx = 110 } ]
+[loads.T]
+members = [ { on = "R", warm = 30, gradient = { z = 60 } } ]
+settle = [ { on = "B0", uz = -12 } ]
+[combinations]
+U1 = { G = 1, W = 1 }
+U2 = { G = 1, T = 1.5 }
+[watch]
+moment = "R.My@0.5"
+[analyses.second]
+kind = "p-delta"
+events = true
+[analyses.then]
+kind = "p-delta"
+loads = ["T"]
+after = "second:U1"
+[analyses.large]
+kind = "large-displacement"
+)");
+  ASSERT_EQ(w.run("run bay.toml").status, 0);
+  std::map<std::string, std::string> states;
+  for (const auto& row : table("states", "bay-results").rows) {
+    states[row[0] + row[1] + row[3]] = row[4];
+  }
+  EXPECT_EQ(states["secondU1X1"], "broken");
+  EXPECT_EQ(states["secondU1X2"], "slack");
+  EXPECT_EQ(states["thenTX1"], "broken");
+  EXPECT_EQ(states["largeU1X1"], "broken");
+  EXPECT_EQ(states["secondU2X1"], "taut");
+  std::size_t breaks = 0;
+  for (const auto& row : table("path", "bay-results").rows) {
+    if (row.back() == "X1 breaks") ++breaks;
+  }
+  EXPECT_EQ(breaks, 2u);
+  const CsvTable comparison = table("comparison", "bay-results");
+  int seen = 0;
+  for (const auto& row : comparison.rows) {
+    if (row[3] != "moment") continue;
+    ++seen;
+    const std::string value = row[column_of(comparison, "value")];
+    const auto stored = w.run("compare bay-results --analysis " + row[0] + " --load " + row[1] +
+                              " --place R.My@0.5");
+    EXPECT_EQ(stored.status, 0) << stored.err;
+    std::array<char, 32> rounded{};
+    std::snprintf(rounded.data(), rounded.size(), "%.4g", std::stod(value));
+    EXPECT_NE(stored.out.find(rounded.data()), std::string::npos)
+        << row[0] << " " << row[1] << " " << value << "\n"
+        << stored.out;
+  }
+  EXPECT_EQ(seen, 5);
+  EXPECT_EQ(w.run("draw bay-results moment --analysis second --load U1").status, 0);
+  // A member that has broken has no forces.
+  for (const auto& row : table("extremes", "bay-results").rows) {
+    EXPECT_FALSE(row[0] == "second" && row[1] == "U1" && row[3] == "X1");
+  }
+}
+
+/// Rigid floors through files: the table of displacements is that of a rigid body.
+TEST_F(Program, FloorsThroughFiles) {
+  const auto demo = w.run("demo here --example pilot-house");
+  ASSERT_EQ(demo.status, 0) << demo.err;
+  const CsvTable moved = table("displacements", "here/pilot-house-results");
+  std::set<std::string> turns;
+  for (const auto& row : moved.rows) {
+    if (row[0] == "second" && row[1] == "U2" && row[3].back() == '2') turns.insert(row.back());
+  }
+  EXPECT_EQ(turns.size(), 1u);
+  EXPECT_NE(w.run("check here/pilot-house.toml").out.find("floor roof: 6 nodes"),
+            std::string::npos);
 }
 
 /// The hung office: stages from the run and from the store.

@@ -64,6 +64,7 @@ std::shared_ptr<const MemberFrame> frame_in(std::shared_ptr<const MemberFrame> f
 /// One path with so many pieces to a member.
 struct Trial {
   int pieces = 0;
+  bool with_events = false;
   std::unique_ptr<PiecewiseFrame> frame;
   PathResult path;
 
@@ -91,13 +92,16 @@ class LargeDisplacement {
   }
 
   void solve(Step& step) {
-    Trial best = follow(keys_.pieces > 0 ? keys_.pieces : kFirstPieces);
+    const bool refines = keys_.pieces == 0 && bends();
+    // What happens on the way is located on the last path alone, but for breaks.
+    Trial best = follow(keys_.pieces > 0 ? keys_.pieces : kFirstPieces, !refines);
     double error = 0;
-    if (keys_.pieces == 0 && bends()) {
+    if (refines) {
       error = 1;
       double before = 0;
       while (2 * best.pieces <= kMostPieces) {
-        Trial finer = follow(2 * best.pieces);
+        const bool last = before > 0 && before / (kFourthOrder + 1) / kFourthOrder <= kEnough;
+        Trial finer = follow(2 * best.pieces, last);
         const double changed = change(best, finer);
         const bool fourth = before > 0 && changed < before / 8;
         error = changed / (fourth ? kFourthOrder : kUnproven);
@@ -105,6 +109,7 @@ class LargeDisplacement {
         best = std::move(finer);
         if (error <= kEnough) break;
       }
+      if (!best.with_events && keys_.events) best = follow(best.pieces, true);
     }
     take(best, step);
     judge(best, error, step);
@@ -117,12 +122,13 @@ class LargeDisplacement {
                        [](const Member& m) { return m.kind == MemberKind::frame; });
   }
 
-  Trial follow(int pieces) {
+  Trial follow(int pieces, bool with_events) {
     Trial trial;
+    trial.with_events = with_events && keys_.events;
     trial.pieces = pieces;
     trial.frame = std::make_unique<PiecewiseFrame>(*system_, applied_,
                                                    constant_ ? &*constant_ : nullptr, pieces);
-    if (keys_.events) trial.frame->look_for_events();
+    if (trial.with_events) trial.frame->look_for_events();
     PathOptions options;
     options.lead = lead_of(keys_.control);
     options.steps = keys_.steps;
