@@ -320,6 +320,41 @@ TEST_P(Combinations, AgreeWithTheMemberCutInThree) {
 }
 INSTANTIATE_TEST_SUITE_P(AllEnds, Combinations, ::testing::ValuesIn(kEnds));
 
+/// Large displacement is sure to six digits under every kind of load, and tends to first-order.
+TEST(CombinationsOfLargeDisplacement, TendToFirstOrder) {
+  constexpr double kSmall = 1e-2;
+  for (const Ends ends : {Ends::joined, Ends::hinge_start, Ends::springs}) {
+    for (const Load load : {Load::local_trapezoid, Load::point, Load::axial_line, Load::moment,
+                            Load::moment_line, Load::warm, Load::gradient, Load::settlement}) {
+      SCOPED_TRACE("ends " + std::to_string(static_cast<int>(ends)) + " load " +
+                   std::to_string(static_cast<int>(load)));
+      Frame f(load != Load::point);
+      set_ends(f.b.model.members[f.girder], ends);
+      add_load(f.b, f.girder, load);
+      AnalysisSpec spec;
+      spec.name = "large";
+      spec.become<LargeDisplacementKeys>();
+      spec.loads = {f.b.model.case_alone(CaseId(0))};
+      spec.loads[0].terms[0].second = kSmall;
+      f.b.model.analyses = {spec};
+      const RunResult r = run(f.b.model);
+      const Step &first = r.baseline("G"), &large = *r.find("large", "G");
+      ASSERT_TRUE(large.outcome.stands()) << large.outcome.reason;
+      double u = 0, du = 0;
+      for (const NodeId n : f.b.model.nodes.ids()) {
+        u = std::max(u, first.state.nodes[n].translation.norm());
+        du = std::max(du,
+                      (first.state.nodes[n].translation - large.state.nodes[n].translation).norm());
+      }
+      EXPECT_LT(du, 0.3 * kSmall * u);
+      const double x = 0.2 * f.b.model.length(f.girder);
+      const LinePoint a = Recovery(first).line(f.girder).at(x);
+      const LinePoint b = Recovery(large).line(f.girder).at(x);
+      EXPECT_LT((a.forces - b.forces).norm(), kSmall * a.forces.norm());
+    }
+  }
+}
+
 /// Rotary inertia, and mass in single directions, which couples the planes of inclined members.
 TEST(CombinationsOfMass, AgreeWithTheMemberCutInThree) {
   for (const bool rotary : {false, true}) {

@@ -270,6 +270,31 @@ T work_of_loads(const PieceProperties& p, const PieceEnd<T>& a, const PieceEnd<T
                                 along(v1, ey) * d.start[2] + along(v2, ey) * d.end[2]));
 }
 
+/// Work of moments along a piece on the turn of its sections against the chord, less that of their
+/// shares at the nodes.
+template <class T>
+T work_of_moments(const PieceProperties& p, double phi_z, double phi_y, const Deformation<T>& d) {
+  const double L = p.stiffness.length;
+  const Vector3d at_start = (2 * p.moment_start + p.moment_end) * (L / 6);
+  const Vector3d at_end = (p.moment_start + 2 * p.moment_end) * (L / 6);
+  Vector3d y1 = -at_start, y2 = -at_end, z1 = y1, z2 = y2;
+  for (std::size_t g = 0; g < 4; ++g) {
+    const double xi = kPoints[g];
+    const Vector3d m = kWeights[g] * L * ((1 - xi) * p.moment_start + xi * p.moment_end);
+    const EndWeights about_y = section_turn(phi_z, xi), about_z = section_turn(phi_y, xi);
+    y1 += about_y.a * m;
+    y2 += about_y.b * m;
+    z1 += about_z.a * m;
+    z2 += about_z.b * m;
+  }
+  const auto [ey, ez] = across(d.chord);
+  const auto along = [](const Vector3d& f, const Triple<T>& axis_of) {
+    return f[0] * axis_of[0] + f[1] * axis_of[1] + f[2] * axis_of[2];
+  };
+  return along(y1, ey) * d.start[1] + along(y2, ey) * d.end[1] + along(z1, ez) * d.start[2] +
+         along(z2, ez) * d.end[2];
+}
+
 template <class T>
 Deformation<T> deform(const PieceProperties& p, const PieceEnd<T>& a, const PieceEnd<T>& b,
                       double factor) {
@@ -352,6 +377,9 @@ Deformation<T> deform(const PieceProperties& p, const PieceEnd<T>& a, const Piec
                     (s.GJ / (2 * L)) * square(twist) + held + s.initial_force * stretch;
   if (!p.in_plane) d.strain_energy += coupling(s, phi_z, phi_y, d.start, d.end);
   if (loaded) d.load_work = work_of_loads(p, a, b, l, phi_z, phi_y, d);
+  if (!p.moment_start.isZero(0) || !p.moment_end.isZero(0)) {
+    d.load_work += work_of_moments(p, phi_z, phi_y, d);
+  }
   if (p.held_force != 0) d.load_work += (-p.held_force) * stretch;
   const auto bent = [](const std::array<double, 2>& m) { return m[0] != 0 || m[1] != 0; };
   if (bent(p.held_moments) || bent(p.standing_moments)) {
@@ -463,8 +491,10 @@ PieceResponse respond_released(const PieceProperties& piece, const Pose& start, 
   // The energy by the motions of the own ends, and those by the 24: the chain rule keeps the large
   // derivatives few.
   const std::array<Pose, 2> own = own_ends(piece, start, end, release);
-  const auto d =
+  auto d =
       deform(piece, end_of<12>(own[0], piece.axes, 0), end_of<12>(own[1], piece.axes, 6), factor);
+  d.load_work.gradient.segment<3>(3) += piece.own_moment_start;
+  d.load_work.gradient.segment<3>(9) += piece.own_moment_end;
   const auto motion = own_motion(piece, {&start, &end}, own, r);
   Eigen::Matrix<double, 12, 24> J;
   for (std::size_t k = 0; k < 12; ++k) {
@@ -593,7 +623,8 @@ std::array<LinePoint, 5> sample(const PieceProperties& piece, const Pose& start,
   a.by_vector = b.by_vector = false;
   const auto d = deform(piece, end_of(a, piece.axes), end_of(b, piece.axes), factor);
   const PieceResponse r = respond_joined(piece, a, b, factor);
-  const Vector12d forces = r.force - factor * r.load;
+  Vector12d forces = r.force - factor * r.load;
+  forces.segment<3>(3) -= factor * L / 6 * (2 * piece.moment_start + piece.moment_end);
   const double phi_z = shear_ratio(piece.stiffness.EIy, piece.stiffness.shear_flexibility_z, L);
   const double phi_y = shear_ratio(piece.stiffness.EIz, piece.stiffness.shear_flexibility_y, L);
   const Quaterniond chord(d.chord[3], d.chord[0], d.chord[1], d.chord[2]);
@@ -628,6 +659,8 @@ std::array<LinePoint, 5> sample(const PieceProperties& piece, const Pose& start,
           factor * kWeights[g] * xi * L * ((1 - at) * piece.load_start + at * piece.load_end);
       sum += q;
       moment += (at * piece.drawn + axis_at(at) - here).cross(q);
+      moment +=
+          factor * kWeights[g] * xi * L * ((1 - at) * piece.moment_start + at * piece.moment_end);
     }
     const Vector3d force = -(forces.head<3>() + sum);
     const Vector3d start_arm = a.displacement - here;

@@ -17,6 +17,11 @@ struct PieceProperties {
   bool in_plane = false;              ///< of a plane frame: bends in one plane and does not twist
   /// Force per drawn length at both ends, global, N/m: it keeps its direction.
   Vector3d load_start = Vector3d::Zero(), load_end = Vector3d::Zero();
+  /// Moment per drawn length, global, N·m/m. What it makes of the two nodes by statics (2a + b)·L/6
+  /// and (a + 2b)·L/6, acts there and not here.
+  Vector3d moment_start = Vector3d::Zero(), moment_end = Vector3d::Zero();
+  /// Moments that act on the piece's own ends behind its joints, global, N·m.
+  Vector3d own_moment_start = Vector3d::Zero(), own_moment_end = Vector3d::Zero();
   /// What strains it without a load, as the force (N) and the moments (N·m, of w'' and v'') that
   /// would hold it: `held` grows with the loads, `standing_moments` is there from the start, as is
   /// the initial force of `stiffness`.

@@ -54,6 +54,12 @@ std::pair<Vector3d, Vector3d> along_piece(const MemberLoading& loading, std::siz
   return {axes * Vector3d(s.at_from.head<3>()), axes * Vector3d(s.at_to.head<3>())};
 }
 
+std::pair<Vector3d, Vector3d> moments_along_piece(const MemberLoading& loading, std::size_t i,
+                                                  const Quaterniond& axes) {
+  const LoadSpan& s = loading.spans[i];
+  return {axes * Vector3d(s.at_from.tail<3>()), axes * Vector3d(s.at_to.tail<3>())};
+}
+
 /// A whole member as one piece without joints or loads.
 PieceProperties whole_member(const MemberFrame& drawn, MemberId id) {
   const Member& m = drawn.model().members[id];
@@ -101,6 +107,8 @@ struct PiecewiseFrame::Parts {
   struct Piece {
     PieceProperties properties;  // with the scaled loads
     Vector3d constant_start = Vector3d::Zero(), constant_end = Vector3d::Zero();
+    Vector3d constant_moment_start = Vector3d::Zero(), constant_moment_end = Vector3d::Zero();
+    Vector3d constant_own_start = Vector3d::Zero(), constant_own_end = Vector3d::Zero();
     NodeId start, end;  // of the cut model
     bool constant = false;
     Vector12d handed_scaled = Vector12d::Zero(), handed_constant = Vector12d::Zero();  // global
@@ -212,11 +220,29 @@ struct PiecewiseFrame::Parts {
       if (bends) {
         std::tie(piece.properties.load_start, piece.properties.load_end) =
             along_piece(own, i, axes);
-        add_moments(own, i, axes, start, end, last, scaled_nodal);
+        std::tie(piece.properties.moment_start, piece.properties.moment_end) =
+            moments_along_piece(own, i, axes);
+        const std::array<bool, 2> turns = {i == 0 && turns_freely(m.joints[0]),
+                                           last && turns_freely(m.joints[1])};
+        const auto to = [&](std::vector<Vector6d>& nodal, Vector3d& own_start, Vector3d& own_end) {
+          return MomentPlaces{nodal[static_cast<std::size_t>(start.value)],
+                              nodal[static_cast<std::size_t>(end.value)],
+                              turns[0] ? &own_start : nullptr, turns[1] ? &own_end : nullptr};
+        };
+        add_moments(
+            own, i, axes, last,
+            to(scaled_nodal, piece.properties.own_moment_start, piece.properties.own_moment_end));
         if (stays != nullptr) {
           std::tie(piece.constant_start, piece.constant_end) = along_piece(own_stays, i, axes);
-          piece.constant = !piece.constant_start.isZero(0) || !piece.constant_end.isZero(0);
-          add_moments(own_stays, i, axes, start, end, last, constant_nodal);
+          std::tie(piece.constant_moment_start, piece.constant_moment_end) =
+              moments_along_piece(own_stays, i, axes);
+          piece.constant = !piece.constant_start.isZero(0) || !piece.constant_end.isZero(0) ||
+                           !piece.constant_moment_start.isZero(0) ||
+                           !piece.constant_moment_end.isZero(0);
+          add_moments(own_stays, i, axes, last,
+                      to(constant_nodal, piece.constant_own_start, piece.constant_own_end));
+          piece.constant = piece.constant || !piece.constant_own_start.isZero(0) ||
+                           !piece.constant_own_end.isZero(0);
         }
       }
       pieces.push_back(piece);
@@ -224,9 +250,19 @@ struct PiecewiseFrame::Parts {
     }
   }
 
+  static bool turns_freely(const EndJoint& joint) {
+    return joint[3] != kRigid || joint[4] != kRigid || joint[5] != kRigid;
+  }
+
+  /// Where moments at the ends of a piece go: to its nodes, or to its own ends behind hinges.
+  struct MomentPlaces {
+    Vector6d &start, &end;
+    Vector3d *own_start, *own_end;
+  };
+
   /// Moments along a piece and what acts at its start (and, of the last, its end).
   static void add_moments(const MemberLoading& loading, std::size_t i, const Quaterniond& axes,
-                          NodeId start, NodeId end, bool last, std::vector<Vector6d>& nodal) {
+                          bool last, const MomentPlaces& to) {
     const LoadSpan& s = loading.spans[i];
     const Vector3d a = axes * Vector3d(s.at_from.tail<3>()), b = axes * Vector3d(s.at_to.tail<3>());
     const double h = s.length();
@@ -235,12 +271,20 @@ struct PiecewiseFrame::Parts {
       global << axes * Vector3d(action.head<3>()), axes * Vector3d(action.tail<3>());
       return global;
     };
-    Vector6d& at_start = nodal[static_cast<std::size_t>(start.value)];
-    Vector6d& at_end = nodal[static_cast<std::size_t>(end.value)];
+    const auto put = [](const Vector6d& action, Vector6d& node, Vector3d* own) {
+      node.head<3>() += action.head<3>();
+      if (own != nullptr) {
+        *own += action.tail<3>();
+      } else {
+        node.tail<3>() += action.tail<3>();
+      }
+    };
+    Vector6d at_start = turned(loading.actions[i]), at_end = Vector6d::Zero();
+    if (last) at_end = turned(loading.actions[i + 1]);
     at_start.tail<3>() += (2 * a + b) * h / 6;
     at_end.tail<3>() += (a + 2 * b) * h / 6;
-    at_start += turned(loading.actions[i]);
-    if (last) at_end += turned(loading.actions[i + 1]);
+    put(at_start, to.start, to.own_start);
+    put(at_end, to.end, to.own_end);
   }
 
   void make_system(const AppliedLoads& scaled, const AppliedLoads* constant) {
@@ -288,6 +332,10 @@ struct PiecewiseFrame::Parts {
     PieceProperties p = piece.properties;
     p.load_start = piece.constant_start + now.factor * p.load_start;
     p.load_end = piece.constant_end + now.factor * p.load_end;
+    p.moment_start = piece.constant_moment_start + now.factor * p.moment_start;
+    p.moment_end = piece.constant_moment_end + now.factor * p.moment_end;
+    p.own_moment_start = piece.constant_own_start + now.factor * p.own_moment_start;
+    p.own_moment_end = piece.constant_own_end + now.factor * p.own_moment_end;
     p.held_force *= now.factor;
     for (double& m : p.held_moments) m *= now.factor;
     return p;
@@ -802,6 +850,7 @@ MemberLine line_from_poses(const MemberFrame& drawn, MemberId id, const MemberPo
     for (std::size_t i = 0; i + 1 < poses.x.size(); ++i) {
       PieceProperties piece = part_of(whole, poses.x[i], poses.x[i + 1]);
       std::tie(piece.load_start, piece.load_end) = along_piece(own, i, axes);
+      std::tie(piece.moment_start, piece.moment_end) = moments_along_piece(own, i, axes);
       line.add(MemberLine::Span::through(
           sample(piece, poses.poses[i], poses.poses[i + 1], 1, poses.x[i])));
     }
