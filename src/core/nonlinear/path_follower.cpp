@@ -17,6 +17,7 @@ constexpr int kMostIterations = 20, kFirstIterations = 100;
 constexpr double kTrace = 1e-7;      // of all, that decides which ties act
 constexpr double kFirstLoad = 1e-4;  // of all, where the frame has no shape without load
 constexpr double kConverged = 1e-9;  // of the last correction, of the largest motion
+constexpr double kRoundingOfTurns = 1e-14;  // rad: quaternions know no smaller ones
 constexpr double kEventFactor = 1e-6;
 constexpr double kWorks = 1e-6;
 constexpr double kBalanced = 1e-10;   // unbalanced over the largest force
@@ -205,7 +206,7 @@ class Follower {
       const bool balanced = i > 2 && residual_ < kBalanced;
       const bool rounding =
           balanced || (i > 4 && change <= 1e-7 * size && change > 0.3 * before && residual_ < 1e-8);
-      const bool done = change <= kConverged * size || rounding;
+      const bool done = change <= std::max(kConverged * size, kRoundingOfTurns) || rounding;
       // Steps that grow lead nowhere.
       if (!done && i > 4 && change > before && change > 0.5 * first) return false;
       if (!done && change > kLargest_) step *= kLargest_ / change;
