@@ -14,9 +14,9 @@ namespace ulterix {
 namespace {
 
 constexpr int kMostIterations = 20, kFirstIterations = 100;
-constexpr double kTrace = 1e-7;      // of all, that decides which ties act
-constexpr double kFirstLoad = 1e-4;  // of all, where the frame has no shape without load
-constexpr double kConverged = 1e-9;  // of the last correction, of the largest motion
+constexpr double kTrace = 1e-7;             // of all, that decides which ties act
+constexpr double kFirstLoad = 1e-4;         // of all, where the frame has no shape without load
+constexpr double kConverged = 1e-9;         // of the last correction, of the largest motion
 constexpr double kRoundingOfTurns = 1e-14;  // rad: quaternions know no smaller ones
 constexpr double kEventFactor = 1e-6;
 constexpr double kWorks = 1e-6;
