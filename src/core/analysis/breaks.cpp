@@ -97,7 +97,8 @@ class Breaking {
       if (i % 3 == 2) there = (safe + over) / 2;
       there = std::clamp(there, safe + 0.04 * kLocated, over - 0.04 * kLocated);
       const OneWayState state = solve(frames, there, nullptr);
-      const double f = state.step.has_state ? most(state) - 1 : f_over;
+      // Where nothing stands no member can be asked: the break is looked for above.
+      const double f = state.step.has_state ? most(state) - 1 : -1;
       (f > kBroken - 1 ? over : safe) = there;
       (f > kBroken - 1 ? f_over : f_safe) = f > kBroken - 1 ? f : std::min(f, -1e-12);
     }

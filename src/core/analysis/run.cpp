@@ -364,18 +364,15 @@ void add_remarks(RunResult& result) {
         "first-order takes cables as straight members that carry both ways, with the force along "
         "the chord that they have at the drawn geometry and half their weight at each end");
   }
-  const bool at_rest = std::any_of(
+  const bool modal = std::any_of(
       model.analyses.begin(), model.analyses.end(),
       [](const AnalysisSpec& a) { return a.kind() == AnalysisKind::modal && a.after.empty(); });
-  if (model.has_cables() && at_rest) {
+  if (model.has_cables() && modal) {
     result.remarks.push_back(
         "in vibration without loads a cable moves with its ends: modes of the cables themselves "
         "are found about a state, after or loads");
   }
   if (!model.has_one_sided()) return;
-  const bool modal = std::any_of(
-      model.analyses.begin(), model.analyses.end(),
-      [](const AnalysisSpec& a) { return a.kind() == AnalysisKind::modal && a.after.empty(); });
   if (!linear && !modal) return;
   result.remarks.push_back(
       fmt::format("first-order{} takes one-way members and supports both ways, without their slack",

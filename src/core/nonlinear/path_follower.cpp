@@ -288,6 +288,8 @@ class Follower {
     if (largest(predicted) > kLargest_) return std::nullopt;
     problem_.move(predicted, to);
     if (!correct(VectorXd(), 0, 0) || !as_predicted(predicted)) return std::nullopt;
+    step_ = predicted + moved_;
+    step_factor_ = to - from.factor;
     return point();
   }
 
@@ -338,10 +340,6 @@ class Follower {
                                       : to <= end + 1e-9 * std::abs(end - options_.from);
         if (last_one) to = end;
         next = load_step(from, to);
-        if (next) {
-          step_ = (to - from.factor) * from.rate + moved_;
-          step_factor_ = step_factor_of_load_ = to - from.factor;
-        }
       } else {
         next = arc_step(from, length, last, last_factor);
         if (next && crosses(from.factor, next->factor, end)) {
@@ -370,13 +368,10 @@ class Follower {
         continue;
       }
       ++good;
+      const double whole = next->factor - from.factor;
       next = first_crossing(from, *next, [&](double part) {
-        if (arc) return arc_step(from, part * arc_part * length, last, last_factor);
-        const double to = from.factor + part * step_factor_of_load_;
-        auto there = load_step(from, to);
-        step_ = (to - from.factor) * from.rate + moved_;
-        step_factor_ = to - from.factor;
-        return there;
+        return arc ? arc_step(from, part * arc_part * length, last, last_factor)
+                   : load_step(from, from.factor + part * whole);
       });
       if (loses_or_gains(from, *next) && !locate(from, *next, length)) return;
       if (turned_) {  // on the branch: it goes on from there
@@ -670,7 +665,6 @@ class Follower {
   Point now_;
   VectorXd rate_, moved_, step_;
   double step_factor_ = 0, weight_ = 1, residual_ = 0;
-  double step_factor_of_load_ = 0;  // of a whole load step
   int iterations_ = 0;
   bool turned_ = false;
 };

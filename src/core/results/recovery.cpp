@@ -36,6 +36,7 @@ bool holds_floor(const Model& model, const Vector6d& direction) {
 void balance_floors(const Situation& situation, IndexedVector<NodeId, Vector6d>& rest,
                     IndexedVector<NodeId, Vector6d>& reactions) {
   const Model& model = *situation.model;
+  if (model.floors.empty()) return;
   const auto supports = supports_by_node(situation);
   for (const FloorGroup& floor : standing_floors(situation)) {
     Vector6d sum = Vector6d::Zero();

@@ -78,6 +78,7 @@ std::vector<FloorGroup> standing_floors(const Situation& situation) {
 /// Restraints and supports in the plane of a floor hold the node that leads it.
 void DofMap::lead_floors(IndexedVector<NodeId, std::vector<Vector6d>>& restraints) {
   const Model& model = *situation_->model;
+  if (model.floors.empty()) return;
   const auto supports = supports_by_node(*situation_);
   for (const FloorGroup& floor : standing_floors(*situation_)) {
     std::vector<Vector6d> held;
