@@ -8,6 +8,7 @@
 #include <Eigen/Core>
 #include <chrono>
 #include <filesystem>
+#include <functional>
 #include <map>
 
 #include "building.hpp"
@@ -16,9 +17,11 @@
 #include "core/analysis/modal.hpp"
 #include "core/analysis/p_delta.hpp"
 #include "core/analysis/run.hpp"
+#include "core/analysis/staged.hpp"
 #include "core/results/recovery.hpp"
 #include "core/sparse/buffer_pool.hpp"
 #include "core/sparse/ordering.hpp"
+#include "core/system/piecewise_frame.hpp"
 #include "read/model_file.hpp"
 #include "write/write_tables.hpp"
 
@@ -287,6 +290,72 @@ void hall_of_rods(benchmark::State& state) {
   state.counters["members"] = model.members.size();
 }
 
+double seconds_of(const std::function<void()>& work) {
+  const auto start = std::chrono::steady_clock::now();
+  work();
+  return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+}
+
+/// An iteration of Newton's in large displacement, one piece a member, over its assembly, one
+/// factorisation and one solve of the same matrix, in one run.
+void newton_step(benchmark::State& state) {
+  const Model& model = model_of(static_cast<int>(state.range(0)));
+  const FrameSystem system{Situation(model)};
+  const AppliedLoads loads(system.situation(), model.combinations[0]);
+  for (auto _ : state) {
+    PiecewiseFrame frame(system, {loads}, 1);
+    PathOptions options;
+    options.steps = 1;
+    options.to = 0.1;
+    int iterations = 0;
+    const double whole = seconds_of([&] {
+      for (const PathState& s : follow_path(frame, options).states) iterations += s.iterations;
+    });
+    Balance balance;
+    const double assembly = seconds_of([&] { balance = frame.balance(); });
+    Factorisation factor(frame.pattern());
+    const double factorised = seconds_of([&] { factor.factorise(balance.values); });
+    Eigen::MatrixXd x = balance.load;
+    const double solved = seconds_of([&] { factor.solve(x); });
+    state.SetIterationTime(whole / iterations);
+    state.counters["dofs"] = frame.pattern().size;
+    state.counters["iterations"] = iterations;
+    state.counters["assembly_ms"] = 1e3 * assembly;
+    state.counters["factorise_ms"] = 1e3 * factorised;
+    state.counters["solve_ms"] = 1e3 * solved;
+    state.counters["over_parts"] = whole / iterations / (assembly + factorised + solved);
+  }
+}
+
+/// 100 storeys in as many stages, first-order, without tables, over the factorisations of the
+/// growing frame alone.
+void hundred_stages(benchmark::State& state) {
+  const Model model = read_model(building(3, 4, 100, 1) +
+                                     "[analyses.erection]\nkind = \"staged\"\nbrings = { G = 1 }\n"
+                                     "stages = { by = \"levels\" }\n",
+                                 "tower.toml")
+                          .model;
+  const AnalysisSpec& spec = *model.find_analysis("erection");
+  const ElasticFrame whole = make_elastic_frame(model);
+  for (auto _ : state) {
+    std::vector<Step> steps;
+    const double all = seconds_of([&] { steps = staged(whole, spec); });
+    double factorised = 0;
+    for (const Step& step : steps) {
+      const FrameSystem system(step.frame->situation(), whole.system->order());
+      const std::vector<double> values =
+          system.assemble(AppliedLoads(system.situation(), LoadSet{}), State(model)).values;
+      Factorisation factor(system.pattern());
+      factorised += seconds_of([&] { factor.factorise(values); });
+    }
+    state.SetIterationTime(all);
+    state.counters["members"] = model.members.size();
+    state.counters["stages"] = static_cast<double>(steps.size());
+    state.counters["factorisations_ms"] = 1e3 * factorised;
+    state.counters["over_factorisations"] = all / factorised;
+  }
+}
+
 #define PHASE(name) BENCHMARK(name)->DenseRange(0, 2)->Unit(benchmark::kMillisecond)
 const bool as_in_the_program = (keep_freed_buffers(), true);
 
@@ -305,6 +374,8 @@ PHASE(reserve);
 PHASE(twelve_modes);
 PHASE(twelve_factors);
 PHASE(another_twelve_factors)->UseManualTime();
+PHASE(newton_step)->UseManualTime();
+BENCHMARK(hundred_stages)->Unit(benchmark::kMillisecond)->UseManualTime();
 BENCHMARK(hall_of_rods)->DenseRange(0, 1)->Unit(benchmark::kMillisecond);
 
 }  // namespace

@@ -36,6 +36,7 @@ class Inventory {
     floors();
     supports();
     hinges();
+    bows();
     stages();
   }
 
@@ -217,13 +218,15 @@ class Inventory {
       (d < 3 ? translations : rotations) += 1;
       std::string word(kDisplacementNames[d]);
       if (direction.stiffness != kRigid) word += " sprung";
+      if (direction.only != 0) word += direction.only > 0 ? " pushing only" : " pulling only";
       if (direction.settle != 0) {
         word += fmt::format(
             " settles {} {}",
             in_units(units_, d < 3 ? Quantity::displacement : Quantity::rotation, direction.settle),
             label(d < 3 ? Quantity::displacement : Quantity::rotation));
       }
-      plain = plain && direction.stiffness == kRigid && direction.settle == 0;
+      plain =
+          plain && direction.stiffness == kRigid && direction.settle == 0 && direction.only == 0;
       held.push_back(word);
     }
     const bool all_translations = translations == used_translations;
@@ -246,6 +249,20 @@ class Inventory {
       parts.push_back(fmt::format("{} {}", listed(names, 8), words));
     fmt::print("{}\n",
                wrapped(fmt::format("  supports   {}", fmt::join(parts, ";  ")), width_, 13));
+  }
+
+  void bows() const {
+    std::vector<std::string> names;
+    for (const Member& m : model_.members) {
+      for (std::size_t i = 0; i < 2; ++i) {
+        if (m.bow[i] == 0) continue;
+        names.push_back(fmt::format("{} {} {} towards local {}", m.name,
+                                    in_units(units_, Quantity::displacement, m.bow[i]),
+                                    label(Quantity::displacement), i == 0 ? "y" : "z"));
+      }
+    }
+    if (names.empty()) return;
+    fmt::print("{}\n", wrapped(fmt::format("  bowed      {}", listed(names, 8)), width_, 13));
   }
 
   void hinges() const {

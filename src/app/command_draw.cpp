@@ -380,7 +380,7 @@ void animate_deflection(const Results& results, const DrawRequest& request, cons
                        animated_modes(main.frame().model(), heading, shapes, settings));
 }
 
-/// The stages of an analysis on one sheet, the same at once last.
+/// The stages of an analysis on one sheet or in a moving picture, the same at once last.
 void draw_stored_stages(const Results& results, DrawRequest request) {
   const std::string& analysis = request.analyses.front();
   const StoredRun run(results, {analysis, at_once_name(analysis)}, {});
@@ -391,6 +391,13 @@ void draw_stored_stages(const Results& results, DrawRequest request) {
   const auto figures = by_planes(request, run.model(), run.units());
   for (const auto& [ending, settings] : figures) {
     const std::string name = request.what + "-" + analysis + ending;
+    if (request.animate) {
+      const double scale = settings.scale.value_or(automatic_scale(sheet.steps(), settings));
+      write_moving_picture(
+          results, request, name,
+          moving_states(run.model(), sheet.heading(), sheet.steps(), scale, settings));
+      continue;
+    }
     const auto paths = output_paths(results, request, as_file_name(name), figures.size());
     draw_files(paths, fmt::format("{}: {}, {}", run.model().title, request.what, sheet.heading()),
                [&, &own = settings](Canvas& canvas) {
@@ -406,7 +413,7 @@ bool is_staged(const Model& model, const std::string& analysis) {
 }
 
 void draw_stored_results(const Results& results, DrawRequest request) {
-  if (request.analyses.size() == 1 && request.loads.empty() && !request.animate &&
+  if (request.analyses.size() == 1 && request.loads.empty() &&
       is_staged(results.model().model, request.analyses.front())) {
     return draw_stored_stages(results, request);
   }

@@ -15,6 +15,7 @@ int command_run(const Arguments& arguments);
 int command_compare(const Arguments& arguments);
 int command_draw(const Arguments& arguments);
 int command_table(const Arguments& arguments);
+int command_model(const Arguments& arguments);
 int command_demo(const Arguments& arguments);
 
 /// The whole program: finds the command, turns trouble into words on stderr and an exit status.

@@ -306,11 +306,23 @@ class Digest {
   /// A row for first-order and one for each second-order analysis, a column for each load.
   void watched() {
     if (model_.watches.empty()) return;
-    std::vector<std::string> second;
+    std::vector<std::string> second, histories;  // a history has loads of its own
     for (const Compared& c : compared_) {
-      const bool known = std::find(second.begin(), second.end(), c.step->analysis) != second.end();
-      if (!known && !c.rows.empty()) second.push_back(c.step->analysis);
+      const AnalysisSpec* spec = model_.find_analysis(c.step->analysis);
+      const bool legs = spec != nullptr && spec->is_history();
+      std::vector<std::string>& names = legs ? histories : second;
+      const bool known = std::find(names.begin(), names.end(), c.step->analysis) != names.end();
+      if (!known && !c.rows.empty()) names.push_back(c.step->analysis);
     }
+    if (!second.empty() || histories.empty()) watched(second);
+    for (const std::string& history : histories) watched({history});
+    if (!full_ && model_.watches.size() > kMostWatches) {
+      line(fmt::format("   ... {} more watched places (run --full)",
+                       model_.watches.size() - kMostWatches));
+    }
+  }
+
+  void watched(const std::vector<std::string>& second) {
     std::vector<const Step*> loads;
     if (second.empty()) {
       for (const Step& step : result_.steps) {
@@ -333,10 +345,6 @@ class Digest {
     text_ += '\n' + table;
     if (full_ && loads.size() < all) {
       line(fmt::format("   ... {} more loads: ulterix compare RESULTS", all - loads.size()));
-    }
-    if (!full_ && model_.watches.size() > kMostWatches) {
-      line(fmt::format("   ... {} more watched places (run --full)",
-                       model_.watches.size() - kMostWatches));
     }
   }
 

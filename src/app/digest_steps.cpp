@@ -42,7 +42,8 @@ class StepWords {
     };
     std::vector<Line> lines;
     for (const Step& step : result_.steps) {
-      if (!step.state.one_way || !step.has_state || step.at_once) continue;
+      const bool known = step.has_state && (step.state.lambda != 0 || step.outcome.stands());
+      if (!step.state.one_way || !known || step.at_once) continue;
       if (bent && !full_ && !is_second_order(step.kind)) continue;
       const std::string state = state_words(step);
       auto line = std::find_if(lines.begin(), lines.end(), [&](const Line& l) {
@@ -99,8 +100,8 @@ class StepWords {
     for (const Step& step : result_.steps) {
       if (step.kind != AnalysisKind::large_displacement || step.path.empty()) continue;
       if (!full_ && lines++ >= kMostLines) continue;
-      std::string words =
-          fmt::format("{} equilibria up to {:.4g}", step.path.size(), step.path.back().factor);
+      std::string words = fmt::format("{} equilibri{} up to {:.4g}", step.path.size(),
+                                      step.path.size() == 1 ? "um" : "a", step.path.back().factor);
       if (step.pieces > 0) words += fmt::format(", {} pieces a member", step.pieces);
       words += fmt::format(" (error {:.0e})", step.solve_error.displacement);
       words += events_on(step);

@@ -32,6 +32,7 @@ constexpr std::array kCommands = {
     Command{"draw", command_draw,
             "figures of a results folder: model, shapes, diagrams, reactions"},
     Command{"table", command_table, "prints a table of a results folder, filtered"},
+    Command{"model", command_model, "prints the model of a results folder, with a start shape too"},
     Command{"demo", command_demo, "writes the shipped example and runs it"},
 };
 

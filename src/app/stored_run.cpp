@@ -26,7 +26,13 @@ std::optional<LoadSet> loads_of(const Model& model, const std::string& analysis,
       if (own.name == name) return own;
     }
   }
-  return find_loads(model, name);
+  if (auto known = find_loads(model, name)) return known;
+  for (const AnalysisSpec& spec : model.analyses) {  // the baseline of those
+    for (const LoadSet& own : spec.loads) {
+      if (own.name == name && spec.kind() != AnalysisKind::staged) return own;
+    }
+  }
+  return std::nullopt;
 }
 
 /// The stage whose state a step has, or starts from; 0: none.
@@ -213,6 +219,9 @@ void StoredRun::read_states(const Results& results, const std::vector<Results::F
     if (word == "slack") activity = Activity::idle;
     if (word == "broken") activity = Activity::broken;
     if (word == "yields") activity = Activity::yields;
+    if (!is_number(row[7])) continue;
+    step->state.members[member->second].permanent =
+        units().to_si(Quantity::displacement, number_in(row[7]));
   }
 }
 
@@ -327,9 +336,8 @@ void StoredRun::place_on_frames(const Offsets& offsets, const std::vector<Birthp
       bool same = its.one_way == step.state.one_way && !offsets.contains(&step) &&
                   !offsets.contains(&before);
       for (const MemberId id : model().members.ids()) {
-        const Activity own = step.state.members[id].activity;
-        const Activity other = before.state.members[id].activity;
-        same = same && own == other;
+        const MemberState &own = step.state.members[id], &other = before.state.members[id];
+        same = same && own.activity == other.activity && own.permanent == other.permanent;
       }
       if (same) step.frame = before.frame;
     }
@@ -343,9 +351,8 @@ void StoredRun::place_on_frames(const Offsets& offsets, const std::vector<Birthp
     for (const MemberId id : model().members.ids()) {
       const Activity activity = step.state.members[id].activity;
       situation.idle[id] = activity == Activity::idle ? 1 : 0;
-      if (activity == Activity::broken || activity == Activity::yields) {
-        situation.fail(id, activity);
-      }
+      if (has_failed(activity)) situation.fail(id, activity);
+      situation.keep_permanent(id, step.state);
     }
     step.frame = std::make_shared<MemberFrame>(situation);
   }

@@ -7,6 +7,7 @@
 
 #include "core/model/vocabulary.hpp"
 #include "draw/figure_parts.hpp"
+#include "draw/page.hpp"
 #include "draw/symbols.hpp"
 #include "units/for_people.hpp"
 
@@ -119,18 +120,44 @@ std::string vibration_caption(int number, std::optional<double> period,
 }
 
 DrawnMode drawn_deflection(const Recovery& recovery, double scale, const std::string& caption) {
-  constexpr int kPieces = 8;
+  constexpr std::size_t kPieces = 8;
   const MemberFrame& frame = recovery.frame();
   DrawnMode shape{recovery.step().state.nodes,
                   IndexedVector<MemberId, std::vector<Vector3d>>(frame.model().members.size()),
                   caption, scale};
   for (const MemberId id : frame.model().members.ids()) {
+    shape.axes[id].assign(kPieces + 1, Vector3d::Zero());
+    if (!stands_in(recovery.step(), id)) continue;
     const MemberLine line = recovery.line(id);
     const Matrix3d to_global = frame.axes(id).transpose();
-    for (int i = 0; i <= kPieces; ++i) {
-      shape.axes[id].emplace_back(to_global * line.at(line.length() * i / kPieces).displacement);
+    for (std::size_t i = 0; i <= kPieces; ++i) {
+      shape.axes[id][i] =
+          to_global * line.at(line.length() * double(i) / double(kPieces)).displacement;
     }
   }
+  return shape;
+}
+
+std::optional<DrawnMode> drawn_start(const MemberFrame& frame, const std::string& whose) {
+  constexpr std::size_t kPieces = 8;
+  const Model& model = frame.model();
+  const Situation& situation = frame.situation();
+  DrawnMode shape{IndexedVector<NodeId, NodeMotion>(model.nodes.size()),
+                  IndexedVector<MemberId, std::vector<Vector3d>>(model.members.size())};
+  for (const NodeId n : model.nodes.ids()) shape.nodes[n].translation = situation.offsets[n];
+  for (const MemberId id : model.members.ids()) {
+    const Member& m = model.members[id];
+    const Vector3d bow = frame.axes(id).transpose() * Vector3d(0, m.bow[0], m.bow[1]);
+    for (std::size_t i = 0; i <= kPieces; ++i) {
+      const double t = double(i) / double(kPieces);
+      shape.axes[id].emplace_back((1 - t) * situation.offsets[m.start] +
+                                  t * situation.offsets[m.end] + 4 * t * (1 - t) * bow);
+    }
+  }
+  const double most = largest(shape);
+  if (most == 0) return std::nullopt;
+  shape.scale = round_scale(kShare * model.size() / most);
+  shape.caption = fmt::format("{}, drawn x {:g}", whose, *shape.scale);
   return shape;
 }
 
@@ -166,18 +193,40 @@ void draw_modes(Canvas& canvas, const Model& model, const std::string& heading,
     draw_caption(canvas, all[i].area, all[i].area.high[1] + 44, modes[i].caption, caption);
   }
   draw_legend(canvas, {{kUndeformedStroke, "undeformed"},
-                       {{palette::kSecondOrder, 2.2, {}}, "mode, size arbitrary"}});
+                       {{palette::kSecondOrder, 2.2, {}},
+                        modes.front().scale ? "as it begins, magnified" : "mode, size arbitrary"}});
 }
 
-std::string animated_modes(const Model& model, const std::string& heading,
-                           const std::vector<DrawnMode>& modes, const FigureSettings& settings) {
-  std::string svg = fmt::format(
+namespace {
+
+std::string moving_head(const Model& model, const std::string& heading) {
+  return fmt::format(
       "<svg xmlns=\"http://www.w3.org/2000/svg\" viewBox=\"0 0 {0:.0f} {1:.0f}\" "
       "font-family=\"sans-serif\">\n<title>{2}: {3}</title>\n"
       "<rect width=\"{0:.0f}\" height=\"{1:.0f}\" fill=\"white\"/>\n"
       "<text x=\"36\" y=\"38\" font-size=\"21\" font-weight=\"bold\">{2}</text>\n"
       "<text x=\"36\" y=\"62\" font-size=\"14.5\">{3}</text>\n",
       Canvas::kWidth, Canvas::kHeight, escaped(title_of(model)), escaped(heading));
+}
+
+std::string still_line(const Scene& scene, const std::vector<Vector3d>& points) {
+  return fmt::format("<path d=\"{}\" fill=\"none\" stroke=\"{}\" stroke-width=\"1.1\"/>\n",
+                     svg_path(scene, {points.front(), points.back()}),
+                     svg_colour(scene.at_depth(palette::kUndeformed, points[points.size() / 2])));
+}
+
+std::string caption_at(const Area& area, const std::string& caption, const std::string& inside) {
+  return fmt::format(
+      "<text x=\"{:.0f}\" y=\"{:.0f}\" font-size=\"14\" font-weight=\"bold\" "
+      "text-anchor=\"middle\"{}</text>\n",
+      (area.low[0] + area.high[0]) / 2, area.high[1] + 44, inside + ">" + escaped(caption));
+}
+
+}  // namespace
+
+std::string animated_modes(const Model& model, const std::string& heading,
+                           const std::vector<DrawnMode>& modes, const FigureSettings& settings) {
+  std::string svg = moving_head(model, heading);
   const std::vector<Panel> all = make_panels(model, modes, settings);
   Canvas none(nullptr);  // a scene needs one, and nothing is drawn on it
   for (std::size_t i = 0; i < modes.size(); ++i) {
@@ -185,9 +234,7 @@ std::string animated_modes(const Model& model, const std::string& heading,
     for (const MemberId id : scene.members()) {
       const auto still = axis_points(model, modes[i], id, 0);
       const Vector3d middle = still[still.size() / 2];
-      svg += fmt::format("<path d=\"{}\" fill=\"none\" stroke=\"{}\" stroke-width=\"1.1\"/>\n",
-                         svg_path(scene, {still.front(), still.back()}),
-                         svg_colour(scene.at_depth(palette::kUndeformed, middle)));
+      svg += still_line(scene, still);
       const Stroke stroke = scene.at_depth({palette::kSecondOrder, 2.2, {}}, middle);
       const std::string right = svg_path(scene, axis_points(model, modes[i], id, all[i].scale));
       const std::string left =
@@ -199,11 +246,66 @@ std::string animated_modes(const Model& model, const std::string& heading,
           "values=\"{0};{1};{0}\"/></path>\n",
           right, left, svg_colour(stroke.colour), stroke.width, kPlayedSeconds);
     }
+    svg += caption_at(all[i].area, modes[i].caption, "");
+  }
+  return svg + "</svg>\n";
+}
+
+std::string moving_states(const Model& model, const std::string& heading, const DrawnSteps& states,
+                          double scale, const FigureSettings& settings) {
+  constexpr double kSecondsAState = 1, kFaint = 0.12;
+  std::vector<DrawnMode> shapes;
+  for (const DrawnStep& s : states) shapes.push_back(drawn_deflection(*s.recovery, scale, s.name));
+  const std::size_t count = shapes.size();
+  const std::vector<MemberId> members = shown_members(model, settings);
+  std::vector<Vector3d> extent = corners(model, members);
+  for (const DrawnMode& shape : shapes) {
+    for (const MemberId id : members) {
+      const auto axis = axis_points(model, shape, id, scale);
+      extent.insert(extent.end(), axis.begin(), axis.end());
+    }
+  }
+  const Area area = panels(1).front();
+  Canvas none(nullptr);
+  const Scene scene(none, View(model, extent, view_of(model, settings), area), model,
+                    settings.members);
+  // Each state is reached after its second, and the last one stays for one more.
+  std::string times;
+  for (std::size_t i = 0; i <= count; ++i) {
+    times += fmt::format("{}{:.5g}", i == 0 ? "" : ";", double(i) / double(count));
+  }
+  const std::string clock = fmt::format("dur=\"{:g}s\" repeatCount=\"indefinite\" keyTimes=\"{}\"",
+                                        kSecondsAState * double(count), times);
+  const auto values = [count](const auto& at) {
+    std::string all;
+    for (std::size_t i = 0; i < count; ++i) all += at(i) + ";";
+    return all + at(count - 1);
+  };
+  std::string svg = moving_head(model, heading);
+  for (const MemberId id : scene.members()) {
+    const auto still = axis_points(model, shapes.front(), id, 0);
+    svg += still_line(scene, still);
+    const Stroke stroke = scene.at_depth({palette::kSecondOrder, 2.2, {}}, still[still.size() / 2]);
+    const auto path = [&](std::size_t i) {
+      return svg_path(scene, axis_points(model, shapes[i], id, scale));
+    };
+    const auto stands = [&](std::size_t i) {
+      return fmt::format("{:g}", stands_in(states[i].recovery->step(), id) ? 1 : kFaint);
+    };
     svg += fmt::format(
-        "<text x=\"{:.0f}\" y=\"{:.0f}\" font-size=\"14\" font-weight=\"bold\" "
-        "text-anchor=\"middle\">{}</text>\n",
-        (all[i].area.low[0] + all[i].area.high[0]) / 2, all[i].area.high[1] + 44,
-        escaped(modes[i].caption));
+        "<path d=\"{0}\" fill=\"none\" stroke=\"{1}\" stroke-width=\"{2:.2f}\" "
+        "stroke-opacity=\"{3}\"><animate attributeName=\"d\" {4} values=\"{5}\"/><animate "
+        "attributeName=\"stroke-opacity\" calcMode=\"discrete\" {4} values=\"{6}\"/></path>\n",
+        path(count - 1), svg_colour(stroke.colour), stroke.width, stands(count - 1), clock,
+        values(path), values(stands));
+  }
+  for (std::size_t i = 0; i < count; ++i) {
+    const auto shown = [i](std::size_t k) { return std::string(k == i ? "1" : "0"); };
+    svg += caption_at(area, states[i].name, i + 1 == count ? "" : " opacity=\"0\"");
+    svg.insert(svg.rfind("</text>"),
+               fmt::format("<animate attributeName=\"opacity\" calcMode=\"discrete\" {} "
+                           "values=\"{}\"/>",
+                           clock, values(shown)));
   }
   return svg + "</svg>\n";
 }

@@ -21,6 +21,10 @@ struct DrawnMode {
 /// A deflected shape as a figure that moves shows it, from nothing to the whole.
 DrawnMode drawn_deflection(const Recovery& recovery, double scale, const std::string& caption);
 
+/// Where a frame begins: its start shape and the bows of its members, magnified; nothing where it
+/// is as drawn.
+std::optional<DrawnMode> drawn_start(const MemberFrame& frame, const std::string& whose);
+
 /// "2: 11.8, sway along x".
 std::string buckling_caption(int number, double factor, const std::string& kind);
 /// "1: 0.885 s, 90 % of the mass in x"; `mass`: per cent of the whole in x, y, z. Without a period
@@ -42,5 +46,10 @@ void draw_modes(Canvas& canvas, const Model& model, const std::string& heading,
 std::string animated_modes(const Model& model, const std::string& heading,
                            const std::vector<DrawnMode>& modes,
                            const FigureSettings& settings = {});
+
+/// Deflected shapes one after the other, as stages or equilibria along a path follow each other,
+/// at one scale: SVG that a browser plays. What does not stand yet is faint.
+std::string moving_states(const Model& model, const std::string& heading, const DrawnSteps& states,
+                          double scale, const FigureSettings& settings = {});
 
 }  // namespace ulterix

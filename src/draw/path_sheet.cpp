@@ -11,20 +11,19 @@ namespace ulterix {
 
 namespace {
 
-constexpr std::size_t kMostPanels = 8;
-
 /// Places on the path: events (of fy the first), the last, then the middle of the widest gap again
 /// and again.
-std::set<std::size_t> chosen(const Model& model, const std::vector<PathPoint>& path) {
+std::set<std::size_t> chosen(const Model& model, const std::vector<PathPoint>& path,
+                             std::size_t most) {
   std::set<std::size_t> all = {0, path.size() - 1};
   bool yielded = false;
-  for (std::size_t i = 0; i < path.size() && all.size() < kMostPanels; ++i) {
+  for (std::size_t i = 0; i < path.size() && all.size() < most; ++i) {
     const bool fy = path[i].item && path[i].item->change == ItemChange::reaches_fy;
     if (event_words(model, path[i]).empty() || (fy && yielded)) continue;
     yielded = yielded || fy;
     all.insert(i);
   }
-  while (all.size() < std::min(kMostPanels, path.size())) {
+  while (all.size() < std::min(most, path.size())) {
     std::size_t from = 0, gap = 0;
     for (auto it = all.begin(); std::next(it) != all.end(); ++it) {
       if (*std::next(it) - *it > gap) gap = *std::next(it) - *it, from = *it;
@@ -38,10 +37,10 @@ std::set<std::size_t> chosen(const Model& model, const std::vector<PathPoint>& p
 
 }  // namespace
 
-PathSheet::PathSheet(const Model& model, const Step& step)
+PathSheet::PathSheet(const Model& model, const Step& step, std::size_t most)
     : heading_(fmt::format("{}, {}", step.analysis, step.loads.name)) {
   if (step.path.size() < 3) return;
-  for (const std::size_t i : chosen(model, step.path)) {
+  for (const std::size_t i : chosen(model, step.path, most)) {
     const PathPoint& point = step.path[i];
     auto there = step_on_path(model, step, point);
     if (!there) continue;

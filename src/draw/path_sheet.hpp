@@ -7,11 +7,12 @@
 
 namespace ulterix {
 
-/// Equilibria along a path for one sheet of panels: those where something happens and the last one,
-/// and others evenly between.
+/// Equilibria along a path, at most so many, for the panels of a sheet or a moving picture: those
+/// where something happens and the last one, and others evenly between.
 class PathSheet {
  public:
-  PathSheet(const Model& model, const Step& step);
+  static constexpr std::size_t kPanels = 8, kMoving = 24;
+  PathSheet(const Model& model, const Step& step, std::size_t most = kPanels);
   PathSheet(const PathSheet&) = delete;
   PathSheet& operator=(const PathSheet&) = delete;
 

@@ -4,6 +4,7 @@
 
 #include <cctype>
 #include <cstdint>
+#include <fstream>
 
 #include "core/analysis/large_displacement.hpp"
 #include "core/results/event_words.hpp"
@@ -102,6 +103,22 @@ class RunFigures {
     }
   }
 
+  /// Where each analysis begins that does not begin as drawn, of its first loads.
+  void draw_starts() {
+    std::string before;
+    for (const Step& step : result_.steps) {
+      const bool finite = step.kind == AnalysisKind::large_displacement;
+      if (!finite || !step.has_state || step.analysis == before) continue;
+      before = step.analysis;
+      const auto start = drawn_start(*step.frame, step.loads.name);
+      if (!start) continue;
+      names_.push_back("start-" + as_file_name(step.analysis));
+      const std::string heading = fmt::format("where {} begins", step.analysis);
+      draw_files(both_formats(folder_, names_.back()), fmt::format("{}: {}", model_.title, heading),
+                 [&](Canvas& canvas) { draw_modes(canvas, model_, heading, {*start}); });
+    }
+  }
+
   /// Deflected shapes along the path of every large displacement analysis, of its first loads.
   void draw_path_sheets() {
     std::string before;
@@ -118,6 +135,9 @@ class RunFigures {
       draw_files(both_formats(folder_, names_.back()),
                  fmt::format("{}: deflected shapes, {}", model_.title, sheet.heading()),
                  [&](Canvas& canvas) { draw_deflected(canvas, sheet.steps(), units_, settings); });
+      const PathSheet moving(model_, step, PathSheet::kMoving);
+      std::ofstream(fs::path(folder_) / (names_.back() + "-moving.svg"), std::ios::binary)
+          << moving_states(model_, sheet.heading(), moving.steps(), *settings.scale);
     }
   }
 
@@ -302,6 +322,7 @@ std::vector<std::string> draw_results(const RunResult& result, const UnitSystem&
   figures.draw_model_figure();
   if (const auto governing = governing_step(result)) figures.draw_governing(*governing);
   figures.draw_stages();
+  figures.draw_starts();
   figures.draw_path_sheets();
   figures.draw_modes_of_analyses();
   figures.draw_paths();

@@ -7,8 +7,8 @@
 
 namespace ulterix {
 
-/// The stages of a staged analysis that stand, for one sheet of panels: of many some, evenly, and
-/// last the same loads at once.
+/// The stages of a staged analysis that stand, for the panels of a sheet or a moving picture: of
+/// many some, evenly, and last the same loads at once.
 class StageSheet {
  public:
   StageSheet(const std::vector<Step>& steps, const std::string& analysis);

@@ -97,7 +97,10 @@ constexpr std::array kKeys = {
         true},
     Key{"member", "rigid", Q::number, "", "rigid end parts", false},
     Key{"member", "offset", Q::number, "", "ends off their nodes", false},
-    Key{"member", "bow", Q::number, "", "initial bow", false},
+    Key{"member", "bow", Q::displacement, "0",
+        "of the axis at mid length, towards local z (in a plane frame in its plane), or { y, z }; "
+        "\"L/500\": of the length; it acts under N, in p-delta and large-displacement",
+        true},
     Key{"member", "slack", Q::displacement, "0",
         "one-way kinds: travel before it acts; cable: length beyond the distance drawn", true},
     Key{"member", "preload", Q::force, "0",
@@ -244,7 +247,7 @@ constexpr std::array kKeys = {
     Key{"analysis", "until", Q::number, "", "modal: { x = 90 }, as many modes as reach it", true},
     Key{"analysis", "after", Q::number, "",
         "\"ANALYSIS:LOADS\", a P-Delta state, or \"ANALYSIS:STAGE\": modal: about it; p-delta, "
-        "buckling: its loads stay",
+        "buckling, large-displacement: its loads stay; staged: further stages",
         true},
     Key{"analysis", "axial_from", Q::number, "each its own",
         "p-delta: the loads whose axial forces act on the bent shape", true},
@@ -263,6 +266,10 @@ constexpr std::array kKeys = {
         "large-displacement: { from = \"ANALYSIS\", mode, loads, at = \"B5.ux\", size = \"H/500\" "
         "}",
         true},
+    Key{"analysis", "history", Q::number, "",
+        "large-displacement: legs [ { G = 1 }, { W = 1, steps = 20 }, { W = 0 } ], factors reached "
+        "at the end of each",
+        true},
 
     Key{"analysis", "stages", Q::number, "", "staged: a list of stages, or { by = \"levels\" }",
         true},
@@ -272,6 +279,9 @@ constexpr std::array kKeys = {
     Key{"analysis", "position", Q::number, "displaced",
         "staged: new members fit between the displaced nodes, or the drawn ones", true},
     Key{"analysis", "creep", Q::number, "", "staged: concrete that creeps and shrinks", false},
+
+    Key{"bow", "y", Q::displacement, "0", "towards local y; or \"L/500\"", true},
+    Key{"bow", "z", Q::displacement, "0", "towards local z; or \"L/500\"", true},
 
     Key{"stages", "by", Q::number, "", "levels: one stage a level", true},
 
@@ -305,7 +315,7 @@ constexpr std::array kKeys = {
 };
 
 /// Keys of analyses that are not built yet, refused by name whatever the kind.
-constexpr std::array<std::string_view, 3> kLaterAnalysisKeys = {"history", "design", "notional"};
+constexpr std::array<std::string_view, 2> kLaterAnalysisKeys = {"design", "notional"};
 
 const Key kLaterKey{"analysis", "", Q::number, "", "", false};
 
@@ -314,7 +324,7 @@ struct KindsOfKey {
   std::string_view key;
   std::vector<std::string_view> kinds;
 };
-const std::array<KindsOfKey, 24> kKindsOfKeys = {
+const std::array<KindsOfKey, 26> kKindsOfKeys = {
     {{"stages", {"staged"}},
      {"brings", {"staged"}},
      {"theory", {"staged"}},
@@ -338,6 +348,8 @@ const std::array<KindsOfKey, 24> kKindsOfKeys = {
      {"stop", {"large-displacement"}},
      {"pieces", {"large-displacement"}},
      {"start_shape", {"large-displacement"}},
+     {"history", {"large-displacement"}},
+     {"after", {"p-delta", "buckling", "modal", "large-displacement", "staged"}},
      {"until", {"modal"}}}};
 
 }  // namespace
@@ -359,7 +371,6 @@ const Key* find_key(std::string_view table, std::string_view name) {
 }
 
 std::vector<std::string_view> kinds_of_key(std::string_view name) {
-  if (name == "after") return {"modal", "p-delta", "buckling"};
   for (const KindsOfKey& k : kKindsOfKeys) {
     if (k.key == name) return k.kinds;
   }

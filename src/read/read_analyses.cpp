@@ -177,11 +177,35 @@ void read_after(Reading& r, const Value& t, const std::string& who, AnalysisSpec
   spec.after = {text->substr(0, colon), text->substr(colon + 1)};
   const AnalysisSpec& source = *r.model.find_analysis(spec.after.analysis);
   const auto pushed = [](const LoadSet& l) { return l.notional_x != 0 || l.notional_y != 0; };
-  const bool on_top = spec.kind() == AnalysisKind::p_delta;
+  const bool on_top =
+      spec.kind() == AnalysisKind::p_delta || spec.kind() == AnalysisKind::large_displacement;
   if (on_top && (std::any_of(spec.loads.begin(), spec.loads.end(), pushed) ||
                  std::any_of(source.loads.begin(), source.loads.end(), pushed))) {
     r.complain(v.at, "{}: after, with notional loads, is not supported yet", who);
   }
+}
+
+/// Large displacement finds the state anew, in its own theory: the loads of it are there from the
+/// start.
+void read_after_in_finite_motion(Reading& r, const Value& t, const std::string& who,
+                                 AnalysisSpec& spec) {
+  const Value* v = t.find("after");
+  if (v == nullptr) return;
+  for (const char* other : {"constant", "history"}) {
+    if (t.find(other) == nullptr) continue;
+    return r.complain(t.find(other)->at, "{}: after says what stays: {} or after, not both", who,
+                      other);
+  }
+  read_after(r, t, who, spec);
+  if (spec.after.empty()) return;
+  const AnalysisSpec& source = *r.model.find_analysis(spec.after.analysis);
+  if (source.kind() == AnalysisKind::staged) {
+    return r.complain(v->at, "{}: large displacement after a stage is not supported yet", who);
+  }
+  for (const LoadSet& loads : source.loads) {
+    if (loads.name == spec.after.loads) spec.become<LargeDisplacementKeys>().constant = loads;
+  }
+  spec.after = {};
 }
 
 void read_modal_keys(Reading& r, const Value& t, const std::string& who, AnalysisSpec& spec) {
@@ -303,6 +327,7 @@ void read_analysis(Reading& r, const Entry& entry) {
       break;
     case AnalysisKind::large_displacement:
       read_large_displacement_keys(r, t, who, spec);
+      read_after_in_finite_motion(r, t, who, spec);
       break;
     case AnalysisKind::staged:
       read_staged_keys(r, t, entry.at, who, spec);

@@ -252,6 +252,57 @@ void read_lack_of_fit(Reading& r, const MemberKeys& keys, const Value& own, cons
   m.lack_of_fit = r.quantity(*v, Quantity::displacement, who + ": lack_of_fit").value_or(0);
 }
 
+/// A length, or a part of the member's: "L/500".
+std::optional<double> read_bow_size(Reading& r, const Value& v, const std::string& who, double L) {
+  if (!v.is_text() || !v.text.starts_with("L/")) {
+    return r.quantity(v, Quantity::displacement, who);
+  }
+  const auto part = split_number(v.text.substr(2));
+  if (!part || !part->unit.empty() || part->number == 0) {
+    r.complain(v.at, "{}: write a length, or a part of the member's length, as L/500", who);
+    return std::nullopt;
+  }
+  return L / part->number;
+}
+
+/// The axis' distance from the chord at mid length; a bare one towards local z, in a plane frame in
+/// its plane.
+void read_bow(Reading& r, const MemberKeys& keys, const Value& own, const std::string& who,
+              Member& m) {
+  const Value* v = keys.find(m.name, own, "bow");
+  if (v == nullptr) return;
+  const std::string here = who + ": bow";
+  if (m.kind != MemberKind::frame) {
+    return r.complain(v->at, "{}: a member of kind frame can be bowed, others are straight", here);
+  }
+  const Vector3d from = r.model.nodes[m.start].position, to = r.model.nodes[m.end].position;
+  const double L = (to - from).norm();
+  const Matrix3d axes = local_axes(from, to, m.roll, r.model.vertical);
+  const auto in_plane = [&](Eigen::Index axis) {
+    const Eigen::Index normal = r.model.plane == Plane::xz ? 1 : 2;
+    return r.model.plane == Plane::space || std::abs(axes(axis, normal)) < 0.5;
+  };
+  if (!v->is_table()) {
+    const auto size = read_bow_size(r, *v, here, L);
+    if (size) m.bow[in_plane(2) ? 1 : 0] = *size;
+  } else if (r.check_keys(*v, "bow", here)) {
+    for (const std::size_t i : {std::size_t{0}, std::size_t{1}}) {
+      const Value* part = v->find(i == 0 ? "y" : "z");
+      if (part == nullptr) continue;
+      if (!in_plane(i == 0 ? 1 : 2)) {
+        r.complain(part->at, "{}: the plane frame does not bend that way", here);
+      }
+      m.bow[i] = read_bow_size(r, *part, here, L).value_or(0);
+    }
+  }
+  constexpr double kMost = 0.05;
+  for (const double bow : m.bow) {
+    if (std::abs(bow) > kMost * L) {
+      r.complain(v->at, "{}: more than a twentieth of the length is a bent member: draw it", here);
+    }
+  }
+}
+
 /// The tension at which an axial kind breaks or yields.
 void read_break(Reading& r, const MemberKeys& keys, const Value& own, const std::string& who,
                 Member& m) {
@@ -289,9 +340,6 @@ void read_break(Reading& r, const MemberKeys& keys, const Value& own, const std:
   m.yields = text == "yield";
   if (text && *text != "yield" && *text != "drop") {
     r.complain(word->at, "{}: on_break is \"drop\" or \"yield\", not \"{}\"", who, *text);
-  }
-  if (m.yields && m.kind == MemberKind::cable) {
-    r.complain(word->at, "{}: on_break = \"yield\" of a cable is not supported yet", who);
   }
 }
 
@@ -375,6 +423,7 @@ bool read_member_keys(Reading& r, const MemberKeys& keys, const Value& own, Loca
   read_break(r, keys, own, who, m);
   read_orientation(r, keys, own, who, m);
   if (const Value* hinge = keys.find(m.name, own, "hinge")) read_hinge(r, *hinge, who, m);
+  read_bow(r, keys, own, who, m);
   return good;
 }
 

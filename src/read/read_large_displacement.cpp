@@ -1,4 +1,6 @@
 // What a large-displacement analysis is asked.
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <limits>
 
@@ -123,6 +125,97 @@ std::optional<StartShape> read_start_shape(Reading& r, const Value& v, const std
   return shape;
 }
 
+/// The factor that each case has reached, in the order in which they came.
+void reach(LoadSet& set, const LoadSet& item, double factor) {
+  for (const auto& [id, part] : item.terms) {
+    const auto known = std::find_if(set.terms.begin(), set.terms.end(),
+                                    [id = id](const auto& term) { return term.first == id; });
+    if (known == set.terms.end()) {
+      set.terms.emplace_back(id, factor * part);
+    } else {
+      known->second = factor * part;
+    }
+  }
+}
+
+bool is_known_name(const Model& model, const std::string& name, const std::vector<LoadSet>& own) {
+  const auto called = [&name](const LoadSet& l) { return l.name == name; };
+  if (std::any_of(own.begin(), own.end(), called)) return true;
+  for (const LoadCase& c : model.cases) {
+    if (c.name == name) return true;
+  }
+  if (std::any_of(model.combinations.begin(), model.combinations.end(), called)) return true;
+  return std::any_of(model.analyses.begin(), model.analyses.end(), [&](const AnalysisSpec& a) {
+    return std::any_of(a.loads.begin(), a.loads.end(), called);
+  });
+}
+
+/// One leg: what the cases that it names have reached at its end; others stay as they are.
+void read_leg(Reading& r, const Value& v, const std::string& who, AnalysisSpec& spec,
+              LoadSet& reached) {
+  LargeDisplacementKeys& keys = spec.become<LargeDisplacementKeys>();
+  const std::size_t number = keys.history.size() + 1;
+  const std::string here = fmt::format("{}: leg {}", who, number);
+  if (!r.is_table(v, here)) return;
+  HistoryLeg leg;
+  read_count(r, v, "steps", here, leg.steps, 10000);
+  std::string name = fmt::format("leg {}", number);
+  if (is_known_name(r.model, name, spec.loads)) name = spec.name + " " + name;
+  bool any = false;
+  for (const Entry& term : v.entries) {
+    if (term.key == "steps") continue;
+    if (term.key == "name") {
+      const auto given = r.text(term.value, here + ": name");
+      if (!given) continue;
+      name = *given;
+      if (name.empty() || is_known_name(r.model, name, spec.loads)) {
+        r.complain(term.at, "{}: the name \"{}\" is that of other loads", here, name);
+      }
+      continue;
+    }
+    any = true;
+    const auto factor = r.quantity(term.value, Quantity::number, here);
+    const auto combination = std::find_if(r.model.combinations.begin(), r.model.combinations.end(),
+                                          [&term](const LoadSet& l) { return l.name == term.key; });
+    if (combination != r.model.combinations.end()) {
+      if (combination->notional_x != 0 || combination->notional_y != 0) {
+        r.complain(term.at, "{}: {} has notional loads, which a history cannot take", here,
+                   term.key);
+      }
+      if (factor) reach(reached, *combination, *factor);
+      continue;
+    }
+    const auto load_case = r.load_case(term.key, term.at, here);
+    if (load_case && factor) reach(reached, r.model.case_alone(*load_case), *factor);
+  }
+  if (!any) r.complain(v.at, "{}: it changes no load", here);
+  LoadSet set = reached;
+  set.name = name;
+  spec.loads.push_back(set);
+  keys.history.push_back(leg);
+}
+
+void read_history(Reading& r, const Value& t, const std::string& who, AnalysisSpec& spec) {
+  const Value* v = t.find("history");
+  if (v == nullptr) return;
+  for (const char* other : {"loads", "constant", "scaled"}) {
+    if (t.find(other) != nullptr) {
+      r.complain(t.find(other)->at, "{}: history says which loads act: history or {}, not both",
+                 who, other);
+    }
+  }
+  const LargeDisplacementKeys& keys = spec.large_displacement();
+  if (keys.stop_at_factor != 0 || keys.control == PathControl::displacement) {
+    r.complain(v->at, "{}: the legs of a history are led by their loads to their ends", who);
+  }
+  spec.loads.clear();
+  if (!v->is_array() || v->items.empty()) {
+    return r.complain(v->at, "{}: write history = [ {{ G = 1 }}, {{ W = 1 }}, {{ W = 0 }} ]", who);
+  }
+  LoadSet reached;
+  for (const Value& leg : v->items) read_leg(r, leg, who + ": history", spec, reached);
+}
+
 void read_control(Reading& r, const Value& v, const std::string& who, LargeDisplacementKeys& keys) {
   if (v.is_text()) {
     if (v.text == "load") {
@@ -176,20 +269,12 @@ void read_large_displacement_keys(Reading& r, const Value& t, const std::string&
       keys.stop_at_factor = factor.value_or(0);
     }
   }
+  read_history(r, t, who, spec);
   if (const Value* v = t.find("start_shape")) {
     keys.start_shape = read_start_shape(r, *v, who + ": start_shape", spec.loads);
   }
   if (!r.model.floors.empty()) {
     r.complain({spec.line, 1}, "{}: large displacement with [floors] is not supported yet", who);
-  }
-  for (const Support& s : r.model.supports) {
-    for (const SupportDirection& d : s.directions) {
-      if (d.only == 0) continue;
-      return r.complain({spec.line, 1},
-                        "{}: large displacement with supports that push or pull only is not "
-                        "supported yet",
-                        who);
-    }
   }
 }
 

@@ -60,6 +60,23 @@ class ItemsOf {
   const Nodes& nodes_;
 };
 
+/// By which factor a case acts on each part.
+struct Applied {
+  IndexedVector<MemberId, double> members;
+  IndexedVector<NodeId, double> nodes;
+
+  explicit Applied(const Model& model)
+      : members(model.members.size(), 0.0), nodes(model.nodes.size(), 0.0) {}
+  void add(double factor, const ItemsOf::Members& on_members, const ItemsOf::Nodes& on_nodes) {
+    for (const MemberId m : members.ids()) members[m] += on_members[m] != 0 ? factor : 0;
+    for (const NodeId n : nodes.ids()) nodes[n] += on_nodes[n] != 0 ? factor : 0;
+  }
+  void drop(const Situation& now) {
+    for (const MemberId m : members.ids()) members[m] = now.present[m] != 0 ? members[m] : 0;
+    for (const NodeId n : nodes.ids()) nodes[n] = now.standing[n] != 0 ? nodes[n] : 0;
+  }
+};
+
 /// Reads the stages one after the other, and keeps what stands and what acts.
 class StagesReader {
  public:
@@ -72,6 +89,7 @@ class StagesReader {
         ever_(r.model.members.size(), 0),
         stood_(r.model.nodes.size(), 0),
         supported_(r.model.nodes.size()) {
+    for (int i = 0; i < r.model.cases.size(); ++i) applied_.push_back(Applied(r.model));
     now_.clear();
     spec_.loads.clear();
     bent_ = read_theory(t, who_).value_or(false);
@@ -85,6 +103,7 @@ class StagesReader {
   }
 
   void read(const Value& t, Location at) {
+    if (const Value* v = t.find("after")) go_on_after(*v);
     const Value* stages = t.find("stages");
     if (stages == nullptr) {
       return r_.complain(at, "{}: stages is missing: a list, or {{ by = \"levels\" }}", who_);
@@ -134,6 +153,66 @@ class StagesReader {
     return factors;
   }
 
+  /// The stages of another erection up to one of them come first.
+  void go_on_after(const Value& v) {
+    const auto text = r_.text(v, who_ + ": after");
+    if (!text) return;
+    std::vector<std::string> known;
+    for (const AnalysisSpec& a : r_.model.analyses) {
+      if (!a.is_erection()) continue;
+      const std::vector<Stage>& stages = a.staged().stages;
+      for (std::size_t k = 0; k < stages.size(); ++k) {
+        known.push_back(a.name + ":" + stages[k].name);
+        if (known.back() != *text) continue;
+        for (std::size_t i = 0; i <= k; ++i) repeat(stages[i], a.loads[i]);
+        if (stages[k].bent) bent_ = true;
+        if (a.loads[k].heavy) put_on(*a.loads[k].heavy);
+        return;
+      }
+    }
+    r_.complain(v.at, "{}: after: no stage \"{}\" (ANALYSIS:STAGE) above{}", who_, *text,
+                did_you_mean(*text, known));
+  }
+
+  /// The cases that a stage before has put on, told by the loads that are mass there.
+  void put_on(const LoadCase& heavy) {
+    for (const auto& [id, factor] : r_.model.mass.from_loads) {
+      const LoadCase& c = r_.model.cases[id];
+      Applied& applied = applied_[id];
+      const auto mark = [factor = factor](const auto& of_case, const auto& there, auto& parts,
+                                          const auto& part, const auto& values) {
+        for (const auto& load : of_case) {
+          const bool acts = std::any_of(there.begin(), there.end(), [&](const auto& t) {
+            return part(t) == part(load) && values(t) == factor * values(load);
+          });
+          if (acts) parts[part(load)] = 1;
+        }
+      };
+      const auto member = [](const auto& load) { return load.member; };
+      const auto force = [](const auto& load) { return Vector6d(load.force); };
+      mark(c.distributed, heavy.distributed, applied.members, member,
+           [](const DistributedLoad& d) { return Vector6d(d.at_from); });
+      mark(c.points, heavy.points, applied.members, member, force);
+      mark(c.self_weight, heavy.self_weight, applied.members, member,
+           [](const SelfWeight& w) { return w.factor; });
+      mark(
+          c.nodal, heavy.nodal, applied.nodes, [](const NodalLoad& n) { return n.node; }, force);
+    }
+  }
+
+  void repeat(const Stage& stage, const LoadSet& loads) {
+    update(stage);
+    for (const Support& s : stage.supports) {
+      for (std::size_t d = 0; d < 6; ++d) {
+        if (s.directions[d].stiffness != 0) supported_[s.node][d] = true;
+      }
+    }
+    for (const auto& [node, d] : stage.freed) supported_[node][static_cast<std::size_t>(d)] = false;
+    items_ = *loads.items;
+    spec_.loads.push_back(loads);
+    keys_.stages.push_back(stage);
+  }
+
   /// Every level brings what lies up to it and does not stand yet, the last one all the rest.
   void by_levels(const Value& v) {
     const Value* by = v.find("by");
@@ -143,6 +222,7 @@ class StagesReader {
       return r_.complain(v.at, "{}: stages: by is \"levels\"", who_);
     }
     const std::vector<Level> levels = find_levels(r_.model);
+    const std::size_t before = keys_.stages.size();
     for (std::size_t i = 0; i < levels.size(); ++i) {
       Stage stage;
       stage.name = levels[i].name;
@@ -163,7 +243,7 @@ class StagesReader {
       update(stage);
       act(stage, brings_, {}, {}, v.at);
     }
-    if (keys_.stages.empty()) {
+    if (keys_.stages.size() == before) {
       r_.complain(v.at, "{}: there are no levels: name them under [levels], or list the stages",
                   who_);
     }
@@ -331,9 +411,13 @@ class StagesReader {
       new_nodes[n] = now_.standing[n] != 0 && stood_[n] == 0 ? 1 : 0;
     }
     const ItemsOf arriving(r_.model, new_members, new_nodes);
-    for (const auto& [id, factor] : brings) arriving.add(id, factor, items_);
+    for (const auto& [id, factor] : brings) {
+      arriving.add(id, factor, items_);
+      applied_[id].add(factor, new_members, new_nodes);
+    }
     const ItemsOf standing(r_.model, now_.present, now_.standing);
     for (const auto& [id, factor] : add) {
+      applied_[id].add(factor, now_.present, now_.standing);
       if (!standing.add(id, factor, items_)) {
         r_.complain(at, "{}: add: nothing that stands carries a load of {}", who,
                     r_.model.cases[id].name);
@@ -341,6 +425,7 @@ class StagesReader {
       warn_of_early_loads(id, who, at);
     }
     for (const auto& [id, factor] : take_off) {
+      applied_[id].add(-factor, now_.present, now_.standing);
       if (!standing.add(id, -factor, items_)) {
         r_.complain(at, "{}: take_off: nothing that stands carries a load of {}", who,
                     r_.model.cases[id].name);
@@ -351,11 +436,34 @@ class StagesReader {
     set.line = stage.line;
     items_.name = stage.name;
     set.items = std::make_shared<const LoadCase>(items_);
+    if (!r_.model.mass.from_loads.empty()) {
+      set.heavy = std::make_shared<const LoadCase>(heavy_items());
+    }
     spec_.loads.push_back(set);
     keys_.stages.push_back(std::move(stage));
   }
 
+  /// What of the loads that are mass has been put on the frame so far, and still is: in full,
+  /// whatever the factor.
+  LoadCase heavy_items() const {
+    constexpr double kNothing = 1e-9;
+    LoadCase heavy;
+    for (const auto& [id, factor] : r_.model.mass.from_loads) {
+      ItemsOf::Members members(r_.model.members.size(), 0);
+      ItemsOf::Nodes nodes(r_.model.nodes.size(), 0);
+      for (const MemberId m : r_.model.members.ids()) {
+        members[m] = applied_[id].members[m] > kNothing && now_.present[m] != 0 ? 1 : 0;
+      }
+      for (const NodeId n : r_.model.nodes.ids()) {
+        nodes[n] = applied_[id].nodes[n] > kNothing && now_.standing[n] != 0 ? 1 : 0;
+      }
+      ItemsOf(r_.model, members, nodes).add(id, factor, heavy);
+    }
+    return heavy;
+  }
+
   void drop_what_is_gone() {
+    for (Applied& applied : applied_) applied.drop(now_);
     const auto gone = [this](const auto& load) { return now_.present[load.member] == 0; };
     std::erase_if(items_.self_weight, gone);
     std::erase_if(items_.distributed, gone);
@@ -404,6 +512,7 @@ class StagesReader {
   IndexedVector<NodeId, char> stood_;                     // before the stage
   IndexedVector<NodeId, std::array<bool, 6>> supported_;  // directions
   LoadCase items_;                                        // that act
+  IndexedVector<CaseId, Applied> applied_;
 };
 
 /// A floor is rigid from the drawn place on: its nodes have to appear together.
@@ -436,9 +545,6 @@ void read_staged_keys(Reading& r, const Value& t, Location at, const std::string
                       AnalysisSpec& spec) {
   if (const Value* loads = t.find("loads")) {
     r.complain(loads->at, "{}: stages have brings, add and take_off instead of loads", who);
-  }
-  if (const Value* hold = t.find("hold")) {
-    r.complain(hold->at, "{}: hold is not supported in stages yet: give a stage a support", who);
   }
   StagesReader(r, t, who, spec).read(t, at);
   check_floors_of_stages(r, who, spec);

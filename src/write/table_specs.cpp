@@ -204,7 +204,9 @@ std::vector<TableSpec> make_specs() {
         text_column("state", "taut, hangs, slack; bears, lifted"),
         real_column("force", Q::force,
                     "mean N of a member, of a cable along its chord; reaction of a support"),
-        real_column("moment", Q::moment, "reaction of a support that turns")}});
+        real_column("moment", Q::moment, "reaction of a support that turns"),
+        real_column("permanent", Q::displacement,
+                    "elongation that stays of a member that yielded and was relieved")}});
   specs.push_back(
       {"cables",
        "cables that hang: lengths, sag, forces at both ends",
@@ -221,7 +223,9 @@ std::vector<TableSpec> make_specs() {
         real_column("slope_end", Q::angle, "of the tangent, up positive"),
         real_column("thrust", Q::force, "horizontal part at the start"),
         real_column("parabola", Q::force, "hand check of N: load across times span²/(8 sag)"),
-        real_column("frequency", Q::number, "Hz, lowest as a taut string: sqrt(N/m)/(2 span)")}});
+        real_column("frequency", Q::number, "Hz, lowest as a taut string: sqrt(N/m)/(2 span)"),
+        real_column("own_frequency", Q::number,
+                    "Hz, lowest between ends that do not move, by string functions")}});
   specs.push_back(
       {"stages",
        "stages of an erection: what stands, what acts, how far it is from buckling",

@@ -144,6 +144,7 @@ class StateRows : public RowWriter {
           sink_.text("broken");
           sink_.real(0);
           sink_.real(std::nullopt);
+          sink_.real(std::nullopt);
           sink_.end_row();
           continue;
         }
@@ -156,6 +157,8 @@ class StateRows : public RowWriter {
                                                   : "taut");
         sink_.real(recovery ? std::optional(mean_axial_force(*recovery, id)) : std::nullopt);
         sink_.real(std::nullopt);
+        const double stayed = step.state.members[id].permanent;
+        sink_.real(stayed != 0 ? std::optional(stayed) : std::nullopt);
         sink_.end_row();
       }
       for (const Support& s : supports_of(step)) {
@@ -170,6 +173,7 @@ class StateRows : public RowWriter {
           sink_.text(open ? "lifted" : "bears");
           sink_.real(d < 3 ? reaction : std::nullopt);
           sink_.real(d >= 3 ? reaction : std::nullopt);
+          sink_.real(std::nullopt);
           sink_.end_row();
         }
       }
@@ -186,10 +190,19 @@ class StateRows : public RowWriter {
         lead(step);
         sink_.text(model_.members[id].name);
         sink_.text(word_of(kCableStates, v->state));
-        const std::array<std::optional<double>, 12> values = {
-            v->cut_length,  v->length,        v->span,        v->sag,
-            v->chord_force, v->tension_start, v->tension_end, v->slope_start,
-            v->slope_end,   v->thrust,        v->parabola,    v->frequency};
+        const std::array<std::optional<double>, 13> values = {v->cut_length,
+                                                              v->length,
+                                                              v->span,
+                                                              v->sag,
+                                                              v->chord_force,
+                                                              v->tension_start,
+                                                              v->tension_end,
+                                                              v->slope_start,
+                                                              v->slope_end,
+                                                              v->thrust,
+                                                              v->parabola,
+                                                              v->frequency,
+                                                              own_frequency(recovery, id)};
         for (const auto& value : values) sink_.real(value);
         sink_.end_row();
       }

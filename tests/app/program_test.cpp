@@ -922,6 +922,132 @@ kind = "large-displacement"
   }
 }
 
+/// Legs of a history, a support that lifts, a bowed column and a rod that yields, through files.
+TEST_F(Program, HistoriesThroughFiles) {
+  w.write("frame.toml", R"(plane = "xz"
+[materials]
+S = { E = "210 GPa", density = 7850 }
+[sections]
+a = { shape = "HEB 200" }
+rod = { shape = "circle", d = 16 }
+[defaults]
+section = "a"
+[nodes]
+A = [0, 0]
+B = [0, 4]
+C = [6, 4]
+D = [6, 0]
+[members]
+left = { from = "A", to = "B", bow = "L/300" }
+beam = ["B", "C"]
+right = ["D", "C"]
+tie = { from = "A", to = "C", section = "rod", kind = "tension-only", breaks_at = 30, on_break = "yield" }
+[supports]
+A = "pinned"
+D = { ux = true, uz = { only = "positive" } }
+[loads.G]
+self_weight = 1
+members = [ { on = "beam", qz = -4 } ]
+[loads.W]
+nodes = [ { on = "B", fx = 20 } ]
+[watch]
+sway = "B.ux"
+foot = "D.fz"
+moment = "beam.My@0.5"
+[analyses.second]
+kind = "p-delta"
+loads = "G"
+[analyses.gust]
+kind = "large-displacement"
+history = [ { G = 1 }, { W = 2, name = "blow" }, { W = 0, name = "after" } ]
+)");
+  const auto ran = w.run("run frame.toml");
+  ASSERT_EQ(ran.status, 0) << ran.out << ran.err;
+  EXPECT_NE(ran.out.find("sway"), std::string::npos);
+  const std::string results = "frame-results";
+  const CsvTable states = table("states", results);
+  EXPECT_NEAR(cell(states, "force[kN]", {"blow", "tie"}), 30, 1e-6);
+  EXPECT_GT(cell(states, "permanent[mm]", {"after", "tie"}), 1);
+  // What stays of the sway, from the run and from the store.
+  const CsvTable comparison = table("comparison", results);
+  const std::size_t value = column_of(comparison, "value");
+  int seen = 0;
+  for (const auto& row : comparison.rows) {
+    if (row[0] != "gust" || (row[3] != "moment" && row[3] != "sway")) continue;
+    ++seen;
+    const std::string place = row[3] == "moment" ? "beam.My@0.5" : "B.ux";
+    const auto stored =
+        w.run("compare frame-results --analysis gust --load \"" + row[1] + "\" --place " + place);
+    EXPECT_EQ(stored.status, 0) << stored.err;
+    std::array<char, 32> rounded{};
+    std::snprintf(rounded.data(), rounded.size(), "%.4g", std::stod(row[value]));
+    EXPECT_NE(stored.out.find(rounded.data()), std::string::npos) << row[1] << stored.out;
+  }
+  EXPECT_EQ(seen, 6);
+  EXPECT_EQ(w.run("draw frame-results deflected --analysis gust --load blow").status, 0);
+  EXPECT_TRUE(w.has(results + "/figures/path-shapes-gust-moving.svg"));
+  EXPECT_NE(w.run("check frame.toml").out.find("left 13.33 mm towards local z"), std::string::npos);
+}
+
+/// The frame that an analysis began from, as a model of its own, runs to the same digits.
+TEST_F(Program, TheImperfectModelRunsToTheSameDigits) {
+  const std::string head = R"(units = "metric-mm"
+[materials]
+S = { E = 210000, nu = 0.3, density = "7850 kg/m^3" }
+[sections]
+a = { shape = "IPE 200" }
+[defaults]
+section = "a"
+[nodes]  # in mm
+A = [0, 0, 0]
+B = [ 0,   # of the first column
+  0, 3000]
+C = [4000, 0, 3000]
+D = [4000, 500, 0]
+[members]
+left = ["A", "B"]
+beam = { from = "B", to = "C", roll = 20 }
+right = { from = "D", to = "C", facing = [0, 1, 0] }
+[supports]
+A = "fixed"
+D = "fixed"
+[loads.G]
+nodes = [ { on = ["B", "C"], fz = -50000, fy = 400 } ]
+[analyses.stability]
+kind = "buckling"
+modes = 2
+)";
+  w.write("frame.toml",
+          head + "[analyses.crooked]\nkind = \"large-displacement\"\npieces = 4\n" +
+              "start_shape = { from = \"stability\", at = \"B.uy\", size = \"H/100\" }\n");
+  w.write("again.toml", head + "[analyses.crooked]\nkind = \"large-displacement\"\npieces = 4\n" +
+                            "[analyses.crooked.start_shape]\nfrom = \"stability\"\n" +
+                            "at = \"B.uy\"\nsize = 30\n");
+  for (const std::string name : {"frame", "again"}) {
+    ASSERT_EQ(w.run("run " + name + ".toml").status, 0);
+    ASSERT_EQ(w.run("model " + name + "-results --imperfect -o " + name + "-own.toml").status, 0);
+    const std::string text = w.read(name + "-own.toml");
+    EXPECT_EQ(text.find("start_shape ="), std::string::npos) << text;
+    const auto own = w.run("run " + name + "-own.toml");
+    ASSERT_EQ(own.status, 0) << own.out << own.err << text;
+    const CsvTable a = table("displacements", name + "-results");
+    const CsvTable b = table("displacements", name + "-own-results");
+    int rows = 0;
+    for (const auto& row : a.rows) {
+      if (row[0] != "crooked") continue;
+      for (const std::size_t c : {std::size_t{4}, std::size_t{5}, std::size_t{6}}) {
+        const double value = std::stod(row[c]);
+        EXPECT_NEAR(cell(b, b.header[c], {"crooked", row[3]}), value,
+                    1e-9 * std::abs(value) + 1e-12);
+      }
+      ++rows;
+    }
+    EXPECT_EQ(rows, 4);
+  }
+  EXPECT_EQ(w.run("model frame-results").out, w.read("frame.toml"));
+  EXPECT_EQ(w.run("model frame-results --analysis crooked").status, 2);
+}
+
 /// Rigid floors through files: the table of displacements is that of a rigid body.
 TEST_F(Program, FloorsThroughFiles) {
   const auto demo = w.run("demo here --example pilot-house");

@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/results/cables.hpp"
 #include "core/results/event_words.hpp"
 #include "support/frame_builder.hpp"
 
@@ -205,6 +206,84 @@ TEST(Breaks, ACableBreaksAtItsLargerEnd) {
     EXPECT_RELATIVE(there.end_tension().norm(), 60e3, 3e-6) << name;
     EXPECT_TRUE(step.outcome.stands()) << step.outcome.reason;  // between supports nothing is left
   }
+}
+
+/// A rope between a wall and a block on a spring, pulled; it yields at its largest tension.
+struct PulledRope {
+  static constexpr double kEA = 5e6, kWeight = 60, kLength = 20.05, kSpan = 20, kYield = 40e3;
+  static constexpr double kSpring = 1e5;
+  FrameBuilder b{Plane::xz};
+  NodeId wall, block;
+  MemberId rope;
+
+  explicit PulledRope(double pull) {
+    SectionProperties p;
+    p.A = 1e-3;
+    wall = b.node("wall", 0, 0, 0);
+    block = b.node("block", kSpan, 0, 2);
+    rope = b.member("rope", wall, block, b.section(p), b.material(kEA / 1e-3, 1, 0));
+    Member& m = b.model.members[rope];
+    m.kind = MemberKind::cable;
+    m.cut_length = kLength * std::hypot(kSpan, 2) / kSpan;
+    m.breaks_at = kYield;
+    m.yields = true;
+    b.fix(wall, {0, 2});
+    b.fix(block, {2});
+    b.spring(block, 0, kSpring);
+    b.uniform(rope, 2, -kWeight);
+    b.nodal_load(block, 0, pull);
+  }
+  double cut() const { return b.model.members[rope].cut_length; }
+  double weight() const {
+    return kWeight * cut();
+  }  // loads of a cable are per length without force
+};
+
+TEST(Breaks, ACableThatYieldsBecomesLonger) {
+  const double pull = 70e3;
+  PulledRope f(pull);
+  f.b.model.analyses = {spec_of(f.b.model, "linear", AnalysisKind::first_order),
+                        spec_of(f.b.model, "second", AnalysisKind::p_delta),
+                        spec_of(f.b.model, "large", AnalysisKind::large_displacement)};
+  const RunResult r = run(f.b.model);
+  for (const char* name : {"linear", "second", "large"}) {
+    SCOPED_TRACE(name);
+    const Step& step = *r.find(name, "G");
+    ASSERT_TRUE(step.outcome.stands()) << step.outcome.reason;
+    EXPECT_EQ(factors_of(step, ItemChange::yields).size(), 1u);
+    const Catenary hung = *cable_in(Recovery(step), f.rope);
+    EXPECT_RELATIVE(hung.largest_tension(), PulledRope::kYield, 1e-9);
+    EXPECT_GT(hung.length(), f.cut());
+    EXPECT_RELATIVE(hung.load().norm() * hung.length(), f.weight(), 1e-9);
+    // The block is in balance: pull, spring and the rope's pull along x.
+    const double u = step.state.nodes[f.block].translation[0];
+    const Vector3d end = step.frame->axes(f.rope).transpose() * hung.end_tension();
+    EXPECT_RELATIVE(end[0] + PulledRope::kSpring * u, pull, 1e-7);
+  }
+}
+
+TEST(Breaks, ACableThatYieldedKeepsItsLength) {
+  const double pull = 70e3;
+  PulledRope f(pull);
+  AnalysisSpec spec = spec_of(f.b.model, "large", AnalysisKind::large_displacement);
+  LoadSet less = spec.loads[0];
+  less.name = "less";
+  less.terms[0].second = 0.5;
+  spec.loads.push_back(less);
+  spec.become<LargeDisplacementKeys>().history.resize(2);
+  f.b.model.analyses = {spec};
+  const RunResult r = run(f.b.model);
+  const Step &most = *r.find("large", "G"), &relieved = *r.find("large", "less");
+  ASSERT_TRUE(relieved.outcome.stands()) << relieved.outcome.reason;
+  EXPECT_EQ(relieved.state.members[f.rope].activity, Activity::active);
+  const Catenary longer = *cable_in(Recovery(most), f.rope);
+  const Catenary hung = *cable_in(Recovery(relieved), f.rope);
+  EXPECT_RELATIVE(hung.length(), longer.length(), 1e-9);
+  EXPECT_RELATIVE(relieved.state.members[f.rope].permanent, longer.length() - f.cut(), 1e-6);
+  const double u = relieved.state.nodes[f.block].translation[0];
+  const Vector3d end = relieved.frame->axes(f.rope).transpose() * hung.end_tension();
+  EXPECT_RELATIVE(end[0] + PulledRope::kSpring * u, pull / 2, 1e-7);
+  EXPECT_LT(hung.largest_tension(), PulledRope::kYield);
 }
 
 TEST(PathEvents, TieAndYieldOfASectionAreLocated) {

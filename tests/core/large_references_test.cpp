@@ -76,5 +76,42 @@ TEST(LargeReferences, L6DeepArch) {
   EXPECT_RELATIVE(10 * step.outcome.stands_at, 8.97295, 1e-3);
 }
 
+/// L8: right-angle strip frame under moments in its plane at its hinged ends: M = π·√(EI·GJ)/L.
+/// The formula leaves out what the frame bends in its plane before: EI weak and GJ are 4e-4 and
+/// 6e-4 of EI strong, and M·L/EI strong is 1.6e-3.
+TEST(LargeReferences, L8RightAngleFrameUnderEndMoments) {
+  constexpr double kLeg = 0.24, kDeep = 0.03, kThin = 0.0006, kE = 71240e6, kG = kE / 2.62;
+  FrameBuilder b(Plane::space);
+  SectionProperties p;
+  p.A = kDeep * kThin;
+  p.Iz = kThin * kDeep * kDeep * kDeep / 12;
+  p.Iy = kDeep * kThin * kThin * kThin / 12;
+  p.J = kDeep * kThin * kThin * kThin / 3;
+  const SectionId strip = b.section(p);
+  const MaterialId metal = b.material(kE, kG);
+  const double reach = kLeg / std::sqrt(2.0);
+  const NodeId left = b.node("left", -reach, 0, 0), apex = b.node("apex", 0, reach, 0),
+               right = b.node("right", reach, 0, 0);
+  b.member("one", left, apex, strip, metal);
+  b.member("two", apex, right, strip, metal);
+  // The ends turn about the normal of the plane alone, and slide towards each other.
+  b.fix(left, {1, 2, 3, 4});
+  b.fix(right, {1, 2, 3, 4});
+  b.fix(apex, {0});
+  const double critical = M_PI * std::sqrt(kE * p.Iy * kG * p.J) / kLeg;
+  EXPECT_NEAR(critical, 0.6222081, 1e-6);
+  for (const double sense : {1.0, -1.0}) {
+    b.load_case().nodal.clear();
+    b.nodal_load(left, 5, sense * 1.2 * critical);
+    b.nodal_load(right, 5, -sense * 1.2 * critical);
+    AnalysisSpec spec = large(b.model);
+    spec.become<LargeDisplacementKeys>().pieces = 16;
+    b.model.analyses = {spec};
+    const Step step = *run(b.model).find("large", "G");
+    EXPECT_EQ(step.outcome.verdict, Verdict::branch_point) << step.outcome.reason;
+    EXPECT_RELATIVE(1.2 * step.outcome.stands_at, 1.0, 2e-3);
+  }
+}
+
 }  // namespace
 }  // namespace ulterix::testing

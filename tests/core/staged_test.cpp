@@ -551,5 +551,53 @@ TEST(Staged, CamberSetsNodesHigherByWhatTheyGoDown) {
   EXPECT_EQ(columns, 1);
 }
 
+TEST(Staged, HoldsAreThereInEveryStage) {
+  TwoStoreys f;
+  Erection e(f.b);
+  e.stage(f.lower, f.on_lower);
+  e.stage(f.upper, f.on_both);
+  Hold hold;
+  hold.directions[0] = true;
+  for (const NodeId n : {f.A1, f.D2}) {
+    hold.node = n;
+    e.spec.holds.push_back(hold);
+  }
+  const RunResult r = e.run();
+  for (const char* stage : {"S1", "S2"}) {
+    const Step& step = *r.find("erection", stage);
+    ASSERT_TRUE(step.outcome.stands()) << step.outcome.reason;
+    EXPECT_EQ(step.state.nodes[f.A1].translation[0], 0);
+    EXPECT_LT(step.equilibrium.nodes, kExact);
+  }
+  EXPECT_NE(r.find("erection", "S1")->state.nodes[f.D1].translation[0], 0);
+  EXPECT_EQ(r.find("erection", "S2")->state.nodes[f.D2].translation[0], 0);
+}
+
+TEST(Staged, MassOfLoadsCountsWhereTheyActSoFar) {
+  TwoStoreys f;
+  f.b.load_case().nodal.push_back({f.D1, force6(0, 0, -5e4), 0});
+  f.b.model.mass.self = false;
+  f.b.model.mass.from_loads = {{CaseId(0), 1.0}};
+  f.b.model.mass.nodes.push_back({f.A1, Vector3d::Constant(100)});
+  Erection e(f.b);
+  e.stage(f.all(), f.on_both);
+  e.stage({}, f.on_both);
+  LoadCase heavy = f.b.load_case();
+  e.spec.loads[0].heavy = std::make_shared<const LoadCase>();
+  e.spec.loads[1].heavy = std::make_shared<const LoadCase>(heavy);
+  const RunResult r = e.run();
+  const auto mass = [&](const char* stage) {
+    const Step& step = *r.find("erection", stage);
+    AnalysisSpec spec;
+    spec.name = "modes";
+    spec.become<ModalKeys>().modes = 1;
+    const ElasticFrame frame = make_elastic_frame(step.frame->situation());
+    return modal(frame, spec, &step).modal->total[0];
+  };
+  EXPECT_RELATIVE(mass("S1"), 100.0, kExact);
+  EXPECT_RELATIVE(mass("S2"), 100 + 5e4 / f.b.model.gravity, kExact);
+  EXPECT_LT(*r.find("erection", "S2")->lowest_omega, *r.find("erection", "S1")->lowest_omega);
+}
+
 }  // namespace
 }  // namespace ulterix

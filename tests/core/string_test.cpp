@@ -7,6 +7,7 @@
 
 #include "core/element/cut_cables.hpp"
 #include "core/modes/mode_member.hpp"
+#include "core/results/cables.hpp"
 #include "core/results/modes.hpp"
 #include "support/frame_builder.hpp"
 
@@ -150,6 +151,11 @@ TEST(Strings, C4CableOfSmallSag) {
     EXPECT_LT(nearest(first), 0.01);
     EXPECT_LT(nearest(2), 0.01);  // the first that is antisymmetric
     EXPECT_EQ(std::is_sorted(omega.begin(), omega.end()), true);
+    // What the table of cables gives beside the taut string's.
+    const RunResult r = b.run();
+    const auto own = own_frequency(Recovery(*r.find("p-delta", "G")), id);
+    ASSERT_TRUE(own.has_value());
+    EXPECT_RELATIVE(2 * M_PI * *own, omega.front(), 1e-6);
   }
 }
 

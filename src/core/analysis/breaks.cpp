@@ -138,6 +138,14 @@ class Breaking {
     }
   }
 
+  /// Less than its force is left: a member is shorter than it was, a cable less tight.
+  static bool is_relieved(const Step& step, MemberId id, double reached) {
+    if (const auto cable = cable_in(Recovery(step), id)) {
+      return cable->largest_tension() < (1 - kLocated) * step.frame->model().members[id].breaks_at;
+    }
+    return elongation(step, id) < reached - 1e-6 * std::abs(reached);
+  }
+
   static double elongation(const Step& step, MemberId id) {
     return step.frame->end_motion(id, step.state).deformed[6];
   }
@@ -165,8 +173,7 @@ class Breaking {
   /// A member that has yielded and goes back would carry less than its force.
   void check_yielded(Step& step) const {
     for (const auto& [id, reached] : yielded_) {
-      const double now = elongation(step, id);
-      if (now >= reached - 1e-6 * std::abs(reached)) continue;
+      if (!is_relieved(step, id, reached)) continue;
       step.has_state = false;
       step.outcome.verdict = Verdict::not_solvable;
       step.outcome.reason += fmt::format(
@@ -194,7 +201,7 @@ double part_of_breaking(const Recovery& recovery, MemberId id) {
   if (limit <= 0 || situation.present[id] == 0) return 0;
   if (situation.failed_as(id) != Activity::active || situation.idle[id] != 0) return 0;
   if (const auto cable = cable_in(recovery, id)) {
-    return std::max(cable->start_tension().norm(), cable->end_tension().norm()) / limit;
+    return cable->largest_tension() / limit;
   }
   return std::max(0.0, recovery.line(id).extremes()[kN].max) / limit;
 }

@@ -442,7 +442,7 @@ const ElasticFrame& OneWayFrames::frame_of(const State& state) const {
   FailedSet failed(base_.model->members.size(), Activity::active);
   for (const MemberId id : base_.model->members.ids()) {
     const Activity a = state.members[id].activity;
-    if (a == Activity::broken || a == Activity::yields) failed[id] = a;
+    if (has_failed(a)) failed[id] = a;
   }
   const OneWayFrames& left = left_by(failed);
   return left.frame(left.idle_of(state));

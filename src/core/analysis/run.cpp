@@ -364,6 +364,14 @@ void add_remarks(RunResult& result) {
         "first-order takes cables as straight members that carry both ways, with the force along "
         "the chord that they have at the drawn geometry and half their weight at each end");
   }
+  const bool bowed = std::any_of(model.members.begin(), model.members.end(), [](const Member& m) {
+    return m.bow != std::array<double, 2>{0, 0};
+  });
+  if (bowed) {
+    result.remarks.push_back(
+        "the bow of members acts under their axial force, in P-Delta and large displacement; other "
+        "analyses take them straight");
+  }
   const bool modal = std::any_of(
       model.analyses.begin(), model.analyses.end(),
       [](const AnalysisSpec& a) { return a.kind() == AnalysisKind::modal && a.after.empty(); });

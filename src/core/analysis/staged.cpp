@@ -9,7 +9,9 @@
 #include "core/analysis/first_order.hpp"
 #include "core/analysis/modal.hpp"
 #include "core/analysis/p_delta.hpp"
+#include "core/analysis/restraints.hpp"
 #include "core/modes/frame_mass.hpp"
+#include "core/results/cables.hpp"
 #include "core/results/modes.hpp"
 
 namespace ulterix {
@@ -30,6 +32,7 @@ class Erection {
         now_(model_),
         state_(model_) {
     now_.clear();
+    holds_ = with_holds(now_, spec.holds).restraints;
     supports_ = model_.supports;
     const auto all = static_cast<std::size_t>(whole.system->dofs().size()) * keys_.stages.size();
     every_ = 1 + all / kUnknownsLookedAt;
@@ -45,6 +48,7 @@ class Erection {
       Step step;
       if (stopped.empty()) {
         change(stage);
+        now_.heavy = spec_.loads[k].heavy;
         const std::size_t left = keys_.stages.size() - 1 - k;
         step = solve(stage, spec_.loads[k], left % every_ == 0);
       } else {
@@ -58,11 +62,13 @@ class Erection {
       step.number = static_cast<int>(k) + 1;
       step.label = stage.name;
       const bool whole_load = step.has_state && step.state.lambda == 1;
-      if (whole_load) {
+      if (whole_load) relieve(step);
+      const bool goes_on = whole_load && step.has_state;
+      if (goes_on) {
         state_ = step.state;
         for (const MemberId id : model_.members.ids()) {
           const Activity a = state_.members[id].activity;
-          if (a == Activity::broken || a == Activity::yields) now_.fail(id, a);
+          if (has_failed(a)) now_.fail(id, a);
         }
       } else if (stopped.empty() && !keys_.at_once) {
         stopped = stage.name;
@@ -74,6 +80,31 @@ class Erection {
   }
 
  private:
+  /// A member that yielded in a stage before and goes back would carry less than its force.
+  void relieve(Step& step) {
+    if (yielded_.empty()) yielded_ = IndexedVector<MemberId, double>(model_.members.size(), 0.0);
+    for (const MemberId id : model_.members.ids()) {
+      if (step.state.members[id].activity != Activity::yields) continue;
+      const double now = yielded_to(step, id);
+      if (yielded_[id] != 0 && now < yielded_[id] * (1 - 1e-6)) {
+        step.has_state = false;
+        step.outcome.verdict = Verdict::not_solvable;
+        step.outcome.reason = fmt::format(
+            "{} becomes shorter again, and a member that unloads in a stage after it has yielded "
+            "is not followed",
+            model_.members[id].name);
+        return;
+      }
+      yielded_[id] = std::max(yielded_[id], now);
+    }
+  }
+  /// Its length with elongation, m; of a cable that without force.
+  static double yielded_to(const Step& step, MemberId id) {
+    if (const auto cable = cable_in(Recovery(step), id)) return cable->length();
+    const MemberFrame& frame = *step.frame;
+    return frame.properties(id).length + frame.end_motion(id, step.state).deformed[6];
+  }
+
   /// Everything of a stage but its loads.
   void change(const Stage& stage) {
     const IndexedVector<NodeId, char> stood = now_.standing;
@@ -102,6 +133,10 @@ class Erection {
     now_.supports.clear();
     for (const Support& s : supports_) {
       if (now_.standing[s.node] != 0) now_.supports.push_back(s);
+    }
+    now_.restraints.clear();
+    for (const ExtraRestraint& r : holds_) {
+      if (now_.standing[r.node] != 0) now_.restraints.push_back(r);
     }
   }
 
@@ -173,8 +208,10 @@ class Erection {
   const AnalysisSpec& spec_;
   const StagedKeys& keys_;
   Situation now_;
-  State state_;                    // after the stage before
-  std::size_t every_ = 1;          // stage's modes are looked for
+  State state_;                        // after the stage before
+  std::size_t every_ = 1;              // stage's modes are looked for
+  std::vector<ExtraRestraint> holds_;  // of all nodes
+  IndexedVector<MemberId, double> yielded_;
   std::vector<Support> supports_;  // of all nodes, also of those that do not stand yet
 };
 

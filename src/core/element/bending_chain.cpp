@@ -13,6 +13,7 @@ BendingState carry(const BendingPiece& piece, BendingState state, bool with_load
     BendingSegment segment = piece.segments[i];
     if (!with_loads) {
       segment.q = segment.m = {0, 0};
+      segment.slope = {0, 0};
       segment.curvature = 0;
     }
     state = BendingCurve(segment, state).at(1);
@@ -33,7 +34,8 @@ bool has_axial_force(const BendingPiece& piece) {
 
 bool has_load(const BendingPiece& piece) {
   for (const BendingSegment& s : piece.segments) {
-    const bool bent = s.curvature != 0;
+    const bool pushed = s.has_axial_force() && (s.slope[0] != 0 || s.slope[1] != 0);
+    const bool bent = s.curvature != 0 || pushed;
     if (bent || s.q[0] != 0 || s.q[1] != 0 || s.m[0] != 0 || s.m[1] != 0) return true;
   }
   for (const BendingAction& a : piece.actions) {

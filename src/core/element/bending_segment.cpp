@@ -47,18 +47,23 @@ void BendingCurve::expand() {
   terms_ = terms_needed();
   const std::array<double, 3> force = {start_.Q, -l * s.q[0], -l * (s.q[1] - s.q[0]) / 2};
   const std::array<double, 2> moment_load = {s.m[0], s.m[1] - s.m[0]};
+  const double bow = s.slope[0], bowed = s.slope[1] - s.slope[0];
+  // N·s as a polynomial.
+  const std::array<double, 4> push = {s.N[0] * bow, s.N[1] * bow + s.N[0] * bowed,
+                                      s.N[2] * bow + s.N[1] * bowed, s.N[2] * bowed};
   const double s0 = 1 + phi * s.N[0];
   psi_[0] = start_.psi;
   moment_[0] = start_.M;
   deflection_[0] = start_.w;
   for (int k = 0; k < terms_; ++k) {
     const double Q = k < 3 ? force[k] : 0;
-    double p = psi_[k] + phi * Q;
+    const double pushed = k < 4 ? push[static_cast<std::size_t>(k)] : 0;
+    double p = psi_[k] + phi * (Q - pushed);
     if (k >= 1) p -= phi * s.N[1] * slope_[k - 1];
     if (k >= 2) p -= phi * s.N[2] * slope_[k - 2];
     slope_[k] = p / s0;
     if (k + 1 == terms_) break;
-    double dM = s.N[0] * slope_[k] - Q - (k < 2 ? moment_load[k] : 0);
+    double dM = s.N[0] * slope_[k] + pushed - Q - (k < 2 ? moment_load[k] : 0);
     if (k >= 1) dM += s.N[1] * slope_[k - 1];
     if (k >= 2) dM += s.N[2] * slope_[k - 2];
     moment_[k + 1] = l / (k + 1) * dM;
@@ -96,8 +101,12 @@ double BendingCurve::slope(double xi) const {
   return evaluate(slope_, xi);
 }
 
+double BendingCurve::slope_of_axis(double xi) const {
+  return slope(xi) + segment_.slope[0] + (segment_.slope[1] - segment_.slope[0]) * xi;
+}
+
 double BendingCurve::shear(double xi) const {
-  return axial(xi) * slope(xi) - force(xi);
+  return axial(xi) * slope_of_axis(xi) - force(xi);
 }
 
 double BendingCurve::moment_rate(double xi) const {
@@ -107,7 +116,8 @@ double BendingCurve::moment_rate(double xi) const {
 double BendingCurve::shear_rate(double xi) const {
   const BendingSegment& s = segment_;
   const double load = s.length * (s.q[0] + (s.q[1] - s.q[0]) * xi);
-  return (s.N[1] + 2 * s.N[2] * xi) * slope(xi) + axial(xi) * derivative(slope_, xi) + load;
+  return (s.N[1] + 2 * s.N[2] * xi) * slope_of_axis(xi) +
+         axial(xi) * (derivative(slope_, xi) + s.slope[1] - s.slope[0]) + load;
 }
 
 bool BendingCurve::may_have_inner_extremes() const {

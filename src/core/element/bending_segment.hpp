@@ -13,16 +13,19 @@ struct BendingState {
 };
 
 /// A prismatic stretch under a linear load and a quadratic axial force; with ξ = x/length:
-///   M' = N·w' − Q − m,   psi' = M/EI + curvature,   w'·(1 + N/GAv) = psi + Q/GAv,   Q' = −q.
-/// This is the beam-column with Engesser shear, N acting on the bent axis.
+///   M' = N·(w' + s) − Q − m,   psi' = M/EI + curvature,   Q' = −q,
+///   w' = psi + (Q − N·(w' + s))/GAv.
+/// This is the beam-column with Engesser shear, N acting on the bent axis, which has the slope s
+/// without any load.
 struct BendingSegment {
-  double length = 0;                    ///< m
-  double EI = 0;                        ///< N·m²
-  double shear_flexibility = 0;         ///< 1/(G·Av), 1/N; 0: stiff in shear
-  std::array<double, 3> N = {0, 0, 0};  ///< N(ξ) = N[0] + N[1]ξ + N[2]ξ², tension positive
-  std::array<double, 2> q = {0, 0};     ///< N/m at the two ends, along w
-  std::array<double, 2> m = {0, 0};     ///< N·m/m, working on psi
-  double curvature = 0;                 ///< psi' without moment, 1/m
+  double length = 0;                     ///< m
+  double EI = 0;                         ///< N·m²
+  double shear_flexibility = 0;          ///< 1/(G·Av), 1/N; 0: stiff in shear
+  std::array<double, 3> N = {0, 0, 0};   ///< N(ξ) = N[0] + N[1]ξ + N[2]ξ², tension positive
+  std::array<double, 2> q = {0, 0};      ///< N/m at the two ends, along w
+  std::array<double, 2> m = {0, 0};      ///< N·m/m, working on psi
+  std::array<double, 2> slope = {0, 0};  ///< s at the two ends, –
+  double curvature = 0;                  ///< psi' without moment, 1/m
 
   bool has_axial_force() const { return N[0] != 0 || N[1] != 0 || N[2] != 0; }
 };
@@ -39,7 +42,7 @@ class BendingCurve {
   static BendingCurve straight(double length, double w, double slope);
 
   BendingState at(double xi) const;
-  double shear(double xi) const;  ///< V = N·w' − Q, N
+  double shear(double xi) const;  ///< V = N·(w' + s) − Q, N
   double slope(double xi) const;  ///< w', –
   /// d/dξ of M and of V, whose roots are the true extremes inside the segment.
   double moment_rate(double xi) const;
@@ -59,6 +62,7 @@ class BendingCurve {
   double derivative(const Coefficients& c, double xi) const;
   double force(double xi) const;
   double axial(double xi) const;
+  double slope_of_axis(double xi) const;  // w' + s
 
   BendingSegment segment_;
   BendingState start_;

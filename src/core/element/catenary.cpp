@@ -169,6 +169,42 @@ Catenary::Sag Catenary::sag() const {
   return deepest;
 }
 
+Catenary Catenary::lengthened(double limit) const {
+  if (largest_tension() <= limit) return *this;
+  const auto of_length = [this](double length) {
+    return Catenary(length, EA_, load_ * (length_ / length), chord_);
+  };
+  const auto beyond = [&](double length) { return of_length(length).largest_tension() - limit; };
+  double low = length_, high = length_, at_low = beyond(low), at_high = at_low;
+  for (double more = 1e-6; at_high > 0; more *= 2) {
+    if (more > 0.2) return of_length(high);  // its load alone is more than that
+    low = high;
+    at_low = at_high;
+    high = length_ * (1 + more);
+    at_high = beyond(high);
+  }
+  std::uintmax_t most = 200;
+  const auto bracket = boost::math::tools::toms748_solve(
+      beyond, low, high, at_low, at_high, boost::math::tools::eps_tolerance<double>(52), most);
+  return of_length((bracket.first + bracket.second) / 2);
+}
+
+Catenary Catenary::yielding(double limit) const {
+  if (largest_tension() <= limit) return *this;
+  Catenary longer = lengthened(limit);
+  const double h = 1e-6 * chord_.norm();
+  for (int d = 0; d < 3; ++d) {
+    const auto start_at = [&](double step) {
+      return Catenary(length_, EA_, load_, chord_ + step * Vector3d::Unit(d))
+          .lengthened(limit)
+          .start_tension();
+    };
+    longer.stiffness_.col(d) = (start_at(h) - start_at(-h)) / (2 * h);
+  }
+  longer.stiffness_ = (longer.stiffness_ + longer.stiffness_.transpose()).eval() / 2;
+  return longer;
+}
+
 std::optional<double> length_for_force(double force, double EA, const Vector3d& load,
                                        const Vector3d& chord) {
   const double span = chord.norm();

@@ -1,6 +1,7 @@
 #pragma once
 
 #include <Eigen/Core>
+#include <algorithm>
 #include <optional>
 
 namespace ulterix {
@@ -39,6 +40,10 @@ class Catenary {
     double depth = 0, s = 0;
   };
   Sag sag() const;
+  double largest_tension() const { return std::max(start_.norm(), end_tension().norm()); }
+  /// The same cable, lengthened where it has to be for no tension to be above `limit` (N); it keeps
+  /// its load in all. Its stiffness is that of going on so (by differences).
+  Catenary yielding(double limit) const;
   double length() const { return length_; }
   const Vector3d& chord() const { return chord_; }
   const Vector3d& load() const { return load_; }
@@ -50,6 +55,7 @@ class Catenary {
     Matrix3d flexibility = Matrix3d::Zero();
   };
   Reach reach(const Vector3d& start, double s) const;
+  Catenary lengthened(double limit) const;
   void straight();
   void hang();
   Vector3d first_guess() const;

@@ -325,8 +325,18 @@ Deformation<T> deform(const PieceProperties& p, const PieceEnd<T>& a, const Piec
   // Slope of the section psi is -θy in the z plane and θz in the y plane: the forms are even.
   const double phi_z = shear_ratio(s.EIy, s.shear_flexibility_z, L);
   const double phi_y = shear_ratio(s.EIz, s.shear_flexibility_y, L);
-  T bow = quadratic(bowing_form(phi_z), d.start[1], d.end[1]) +
-          quadratic(bowing_form(phi_y), d.start[2], d.end[2]) + (s.r2 / (L * L)) * square(twist);
+  const auto bowing = [&](const auto& at_start, const auto& at_end) {
+    return quadratic(bowing_form(phi_z), at_start[1], at_end[1]) +
+           quadratic(bowing_form(phi_y), at_start[2], at_end[2]);
+  };
+  const std::array<Vector3d, 2>& drawn = p.drawn_turns;
+  T bow = bowing(d.start, d.end) + (s.r2 / (L * L)) * square(twist);
+  if (p.bowed) bow += -bowing(drawn[0], drawn[1]);
+  // Turns that bend it, and do not lie in how it is drawn.
+  const auto bent_by = [](const Triple<T>& turn, const Vector3d& as_drawn) {
+    return Triple<T>{turn[0] + -as_drawn[0], turn[1] + -as_drawn[1], turn[2] + -as_drawn[2]};
+  };
+  const Triple<T> bent_start = bent_by(d.start, drawn[0]), bent_end = bent_by(d.end, drawn[1]);
   // Between held ends the loads bend and shear the piece.
   T held(0.0);  // energy of that
   Triple<T> along_axes = {T(0.0), T(0.0), T(0.0)};
@@ -372,8 +382,8 @@ Deformation<T> deform(const PieceProperties& p, const PieceEnd<T>& a, const Piec
     return std::array<double, 3>{k * (4 + phi), k * 2 * (2 - phi), k * (4 + phi)};
   };
   d.strain_energy = (s.EA / (2 * L)) * square(stretch) +
-                    quadratic(bending(s.EIy, phi_z), d.start[1], d.end[1]) +
-                    quadratic(bending(s.EIz, phi_y), d.start[2], d.end[2]) +
+                    quadratic(bending(s.EIy, phi_z), bent_start[1], bent_end[1]) +
+                    quadratic(bending(s.EIz, phi_y), bent_start[2], bent_end[2]) +
                     (s.GJ / (2 * L)) * square(twist) + held + s.initial_force * stretch;
   if (!p.in_plane) d.strain_energy += coupling(s, phi_z, phi_y, d.start, d.end);
   if (loaded) d.load_work = work_of_loads(p, a, b, l, phi_z, phi_y, d);
@@ -439,8 +449,8 @@ T joint_energy(const EndJoint& joint, const std::array<T, 6>& r) {
 
 PieceResponse respond_joined(const PieceProperties& piece, const Pose& start, const Pose& end,
                              double factor) {
-  const auto d =
-      deform(piece, end_of<12>(start, piece.axes, 0), end_of<12>(end, piece.axes, 6), factor);
+  const auto d = deform(piece, end_of<12>(start, piece.section(0), 0),
+                        end_of<12>(end, piece.section(1), 6), factor);
   PieceResponse r;
   r.force = d.strain_energy.gradient;
   r.stiffness = d.strain_energy.hessian - factor * d.load_work.hessian;
@@ -461,9 +471,9 @@ std::array<SecondOrder<24>, 12> own_motion(const PieceProperties& piece,
   using T = SecondOrder<24>;
   std::array<T, 12> motion;
   for (std::size_t e = 0; e < 2; ++e) {
-    PieceEnd<T> end = end_of<24>(*nodes[e], piece.axes, 6 * static_cast<int>(e));
+    PieceEnd<T> end = end_of<24>(*nodes[e], piece.section(e), 6 * static_cast<int>(e));
     release_end(end, r[e]);
-    const Quaterniond now = own[e].rotation * piece.axes;
+    const Quaterniond now = own[e].rotation * piece.section(e);
     const Triple<T> turn = logarithm(product(end.section, now.conjugate()));
     for (std::size_t i = 0; i < 3; ++i) {
       motion[6 * e + i] = end.u[i];
@@ -491,8 +501,8 @@ PieceResponse respond_released(const PieceProperties& piece, const Pose& start, 
   // The energy by the motions of the own ends, and those by the 24: the chain rule keeps the large
   // derivatives few.
   const std::array<Pose, 2> own = own_ends(piece, start, end, release);
-  auto d =
-      deform(piece, end_of<12>(own[0], piece.axes, 0), end_of<12>(own[1], piece.axes, 6), factor);
+  auto d = deform(piece, end_of<12>(own[0], piece.section(0), 0),
+                  end_of<12>(own[1], piece.section(1), 6), factor);
   d.load_work.gradient.segment<3>(3) += piece.own_moment_start;
   d.load_work.gradient.segment<3>(9) += piece.own_moment_end;
   const auto motion = own_motion(piece, {&start, &end}, own, r);
@@ -593,17 +603,30 @@ std::array<Pose, 2> own_ends(const PieceProperties& piece, const Pose& start, co
     const Eigen::Index at = 6 * static_cast<Eigen::Index>(e);
     const Vector6d r = release.segment<6>(at);
     if (r.isZero(0)) continue;
-    const Quaterniond section = pose.rotation * piece.axes;
+    const Quaterniond section = pose.rotation * piece.section(e);
     pose.displacement += section * Vector3d(r.head<3>());
-    pose.rotation = section * turn_by(r.tail<3>()) * piece.axes.conjugate();
+    pose.rotation = section * turn_by(r.tail<3>()) * piece.section(e).conjugate();
     pose.vector = rotation_vector(pose.rotation, pose.vector);
   }
   return own;
 }
 
+void bow(PieceProperties& piece, const Quaterniond& start, const Quaterniond& end) {
+  piece.bowed = true;
+  piece.sections = {start, end};
+  piece.drawn_turns = {Vector3d::Zero(), Vector3d::Zero()};
+  const Pose still;
+  const auto d = deform(piece, end_of(still, start), end_of(still, end), 0);
+  for (std::size_t i = 0; i < 3; ++i) {
+    piece.drawn_turns[0][static_cast<Eigen::Index>(i)] = d.start[i];
+    piece.drawn_turns[1][static_cast<Eigen::Index>(i)] = d.end[i];
+  }
+  piece.drawn_chord = Quaterniond(d.chord[3], d.chord[0], d.chord[1], d.chord[2]);
+}
+
 double energy(const PieceProperties& piece, const Pose& start, const Pose& end,
               const ReleaseMotion& release, double factor) {
-  PieceEnd<double> a = end_of(start, piece.axes), b = end_of(end, piece.axes);
+  PieceEnd<double> a = end_of(start, piece.section(0)), b = end_of(end, piece.section(1));
   double joints = 0;
   for (std::size_t e = 0; e < 2; ++e) {
     std::array<double, 6> r{};
@@ -621,7 +644,7 @@ std::array<LinePoint, 5> sample(const PieceProperties& piece, const Pose& start,
   const double L = piece.stiffness.length;
   Pose a = start, b = end;
   a.by_vector = b.by_vector = false;
-  const auto d = deform(piece, end_of(a, piece.axes), end_of(b, piece.axes), factor);
+  const auto d = deform(piece, end_of(a, piece.section(0)), end_of(b, piece.section(1)), factor);
   const PieceResponse r = respond_joined(piece, a, b, factor);
   Vector12d forces = r.force - factor * r.load;
   forces.segment<3>(3) -= factor * L / 6 * (2 * piece.moment_start + piece.moment_end);
@@ -644,12 +667,20 @@ std::array<LinePoint, 5> sample(const PieceProperties& piece, const Pose& start,
         -L * (w.a * d.start[1] + w.b * d.end[1]) + held(load[2], s.EIy, s.shear_flexibility_z));
     return (1 - xi) * a.displacement + xi * b.displacement + chord * from_chord;
   };
+  /// Where the axis lies from the chord as drawn.
+  const auto drawn_at = [&](double xi) -> Vector3d {
+    if (!piece.bowed) return Vector3d::Zero();
+    const EndWeights w = distance(phi_z, xi), v = distance(phi_y, xi);
+    const auto& [start_turn, end_turn] = piece.drawn_turns;
+    return piece.drawn_chord * Vector3d(0, L * (v.a * start_turn[2] + v.b * end_turn[2]),
+                                        -L * (w.a * start_turn[1] + w.b * end_turn[1]));
+  };
   for (std::size_t k = 0; k < points.size(); ++k) {
     const double xi = static_cast<double>(k) / 4;
     LinePoint& p = points[k];
     p.x = from + xi * L;
     const Vector3d u = axis_at(xi);
-    p.displacement = piece.axes.conjugate() * u;
+    p.displacement = piece.axes.conjugate() * (u - drawn_at(xi));
     // Loads between the start and here: their sum, and its moment about the place here.
     const Vector3d here = xi * piece.drawn + u;
     Vector3d sum = Vector3d::Zero(), moment = Vector3d::Zero();

@@ -28,6 +28,14 @@ struct PieceProperties {
   double held_force = 0;
   std::array<double, 2> held_moments = {0, 0}, standing_moments = {0, 0};
 
+  /// The axis of the piece as drawn is bent: the sections at its two ends (as `axes`) and their
+  /// turns from the chord, whose own axes are `drawn_chord`.
+  bool bowed = false;
+  std::array<Quaterniond, 2> sections;
+  Quaterniond drawn_chord;
+  std::array<Vector3d, 2> drawn_turns = {Vector3d::Zero(), Vector3d::Zero()};
+
+  const Quaterniond& section(std::size_t end) const { return bowed ? sections[end] : axes; }
   bool has_releases() const {
     return stiffness.joints != std::array<EndJoint, 2>{kJoined, kJoined};
   }
@@ -59,6 +67,9 @@ struct PieceResponse {
 /// the loads. N of axial kinds is EA·(l/L − 1) and what they are strained by without it.
 PieceResponse respond(const PieceProperties& piece, const Pose& start, const Pose& end,
                       const ReleaseMotion& release, double factor);
+
+/// Bends a piece as drawn: without force its sections stand as these do (as `axes`).
+void bow(PieceProperties& piece, const Quaterniond& start, const Quaterniond& end);
 
 /// The energy itself, J: strains less `factor` times the work of the loads.
 double energy(const PieceProperties& piece, const Pose& start, const Pose& end,

@@ -90,7 +90,8 @@ Catenary hanging(const ElementProperties& properties, const MemberLoading& loadi
                  const Vector3d& reach) {
   const double length = cable_length(properties, loading);
   const Vector3d load = loading.resultant().head<3>() / length;
-  return {length, properties.EA, load, Vector3d(properties.length, 0, 0) + reach};
+  const Catenary cable(length, properties.EA, load, Vector3d(properties.length, 0, 0) + reach);
+  return properties.cable_limit > 0 ? cable.yielding(properties.cable_limit) : cable;
 }
 
 MemberLine hanging_line(const Catenary& cable, const Vector3d& start, double drawn_length) {
@@ -229,6 +230,9 @@ BendingChain Element::make_chain(bool z_plane, bool with_axial_force) const {
     segment.curvature = loading_.curvature[z_plane ? 0 : 1];
     if (with_axial_force) {
       segment.N = acting(N_load_[i]);
+      const double steepest = 4 * p.bow[z_plane ? 1 : 0] / p.length;
+      segment.slope = {steepest * (1 - 2 * span.from / p.length),
+                       steepest * (1 - 2 * span.to / p.length)};
     }
     const BendingAction from = plane_action(span.at_from, z_plane);
     const BendingAction to = plane_action(span.at_to, z_plane);

@@ -30,6 +30,9 @@ struct ElementProperties {
   /// At rest: load per that length (N/m) and relative displacement of the ends (m), local axes.
   Vector3d cable_load = Vector3d::Zero(), cable_reach = Vector3d::Zero();
   bool cable_placed = false;  ///< that is its place in a state; else as drawn
+  double cable_limit = 0;     ///< N, the largest tension of a cable that yields
+  /// Of its axis from the chord at mid length, along local y and z, m: a parabola.
+  std::array<double, 2> bow = {0, 0};
   std::array<EndJoint, 2> joints = {kJoined, kJoined};
 
   bool operator==(const ElementProperties&) const = default;

@@ -57,11 +57,12 @@ struct Member {
   double slack = 0;        ///< m, travel before a one-way member acts
   double preload = 0;      ///< N at the drawn geometry, of axial kinds; of a cable along its chord
   double lack_of_fit = 0;  ///< m that it is short of
-  double breaks_at = 0;    ///< N, largest tension of axial kinds; 0: not given
-  bool yields = false;     ///< keeps that force instead of breaking
-  double cut_length = 0;   ///< m, of a cable without force
-  bool cut_in_place = false;  ///< of a cable: its length follows from where its ends are
-  bool weighs = false;        ///< of a cable: some load case puts its own weight on it
+  std::array<double, 2> bow = {0, 0};  ///< m, at mid length along local y and z: a parabola
+  double breaks_at = 0;                ///< N, largest tension of axial kinds; 0: not given
+  bool yields = false;                 ///< keeps that force instead of breaking
+  double cut_length = 0;               ///< m, of a cable without force
+  bool cut_in_place = false;           ///< of a cable: its length follows from where its ends are
+  bool weighs = false;                 ///< of a cable: some load case puts its own weight on it
   int line = 0;
 
   bool has_hinges() const { return joints[0] != kJoined || joints[1] != kJoined; }
@@ -166,6 +167,8 @@ struct LoadSet {
   /// Loads that are given one by one, beside those of `terms`: what acts in a stage.
   std::shared_ptr<const LoadCase> items;
   double items_factor = 1;
+  /// Of a stage: loads whose weight is mass, as far as they have been put on what stands.
+  std::shared_ptr<const LoadCase> heavy;
 };
 
 /// Where on a member a place reads: a distance, or the extreme along it.
@@ -251,6 +254,12 @@ struct StartShape {
   double size = 0;  ///< m
 };
 
+/// One leg of a history; the loads at its end are the set of the same number in
+/// AnalysisSpec::loads.
+struct HistoryLeg {
+  int steps = 0;  ///< 0: those of the analysis
+};
+
 struct LargeDisplacementKeys {
   PathControl control = PathControl::automatic;
   Place lead;          ///< displacement control: of a node,
@@ -264,6 +273,7 @@ struct LargeDisplacementKeys {
   bool events = true;               ///< where ties go slack or taut and members reach fy is located
   std::optional<LoadSet> constant;  ///< acts in full from the start
   std::optional<StartShape> start_shape;
+  std::vector<HistoryLeg> history;  ///< empty: each set of loads by itself
 };
 
 /// One stage of an erection, in the order in which its parts happen. What acts after it is the set
@@ -317,6 +327,11 @@ struct AnalysisSpec {
   bool is_erection() const {
     const auto* keys_of_stages = std::get_if<StagedKeys>(&keys);
     return keys_of_stages != nullptr && !keys_of_stages->at_once;
+  }
+  /// Large displacement whose sets of loads follow each other.
+  bool is_history() const {
+    const auto* finite = std::get_if<LargeDisplacementKeys>(&keys);
+    return finite != nullptr && !finite->history.empty();
   }
   /// The keys of a kind, to be filled in; those of another kind are given up.
   template <class Keys>

@@ -27,6 +27,13 @@ void Situation::fail(MemberId id, Activity as) {
   if (as == Activity::broken) present[id] = 0;
 }
 
+void Situation::keep_permanent(MemberId id, const State& state) {
+  const double stayed = state.members[id].permanent;
+  if (stayed == 0 && permanent.empty()) return;
+  if (permanent.empty()) permanent = IndexedVector<MemberId, double>(model->members.size(), 0.0);
+  permanent[id] = stayed;
+}
+
 void Situation::bear(MemberId id, const State& now) {
   present[id] = 1;
   if (births.empty()) births = IndexedVector<MemberId, std::optional<Birth>>(model->members.size());

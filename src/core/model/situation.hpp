@@ -1,5 +1,7 @@
 #pragma once
 
+#include <memory>
+
 #include "core/model/model.hpp"
 #include "core/model/state.hpp"
 
@@ -48,6 +50,12 @@ struct Situation {
   /// Members that have broken, which do not stand any more, or yield; empty: none.
   IndexedVector<MemberId, Activity> failed;
 
+  /// Loads whose weight is mass, instead of those of MassSpec::from_loads; none: those.
+  std::shared_ptr<const LoadCase> heavy;
+
+  /// Elongations that have stayed since members yielded, m; empty: none.
+  IndexedVector<MemberId, double> permanent;
+
   /// Of cables; empty: all are as drawn, under their own weight.
   IndexedVector<MemberId, std::optional<CableRest>> cable_rests;
 
@@ -64,6 +72,8 @@ struct Situation {
   Activity failed_as(MemberId id) const { return failed.empty() ? Activity::active : failed[id]; }
   /// Takes a broken member away, with the loads on it, or lets it yield.
   void fail(MemberId id, Activity as);
+  /// Takes over what stayed of a member's yielding in a state.
+  void keep_permanent(MemberId id, const State& state);
   const Birth* birth(MemberId id) const {
     return births.empty() || !births[id] || !strained ? nullptr : &*births[id];
   }

@@ -44,6 +44,11 @@ struct MemberPoses {
 /// Of a one-way or breakable member: `idle` carries nothing; `yields`: its breaking force.
 enum class Activity { active, idle, broken, yields };
 
+/// It has reached its breaking force.
+inline bool has_failed(Activity a) {
+  return a == Activity::broken || a == Activity::yields;
+}
+
 /// What becomes of a member or support as the load grows: it begins or ceases to carry, breaks,
 /// carries no more than its breaking force, or has fy somewhere.
 enum class ItemChange { carries, idle, breaks, yields, reaches_fy };
@@ -53,6 +58,7 @@ struct MemberState {
   Activity activity = Activity::active;
   double tau = 1;          ///< reduction of EI by yielding
   double axial_start = 0;  ///< N at the start that its geometric stiffness is made with, N
+  double permanent = 0;    ///< elongation that has stayed since it yielded and was relieved, m
   /// Relative displacement of a cable's ends (m, local axes) that its tangent is taken at; empty:
   /// as drawn, under its own weight.
   std::optional<Vector3d> reach;

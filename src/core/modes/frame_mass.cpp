@@ -24,7 +24,11 @@ FrameMass::FrameMass(const MemberFrame& frame)
       nodal_(model_.nodes.size(), Vector3d::Zero()),
       members_(model_.members.size()) {
   for (const NodalMass& m : model_.mass.nodes) nodal_[m.node] += m.mass;
-  for (const auto& [id, factor] : model_.mass.from_loads) add_case(id, factor);
+  if (frame.situation().heavy) {
+    add_case(*frame.situation().heavy, 1);
+  } else {
+    for (const auto& [id, factor] : model_.mass.from_loads) add_case(model_.cases[id], factor);
+  }
   for (const NodeId n : model_.nodes.ids()) {
     nodal_[n] = frame.situation().standing[n] != 0 ? Vector3d(nodal_[n].cwiseProduct(kept()))
                                                    : Vector3d::Zero();
@@ -46,8 +50,7 @@ Vector3d FrameMass::kept() const {
 }
 
 /// What lifts counts as nothing, load by load.
-void FrameMass::add_case(CaseId id, double factor) {
-  const LoadCase& c = model_.cases[id];
+void FrameMass::add_case(const LoadCase& c, double factor) {
   const double per_force = factor / model_.gravity;
   const auto down = [&](MemberId m, const Vector6d& load, LoadAxes axes) -> double {
     const Matrix3d& R = frame_.axes(m);

@@ -45,7 +45,7 @@ class FrameMass {
     std::vector<Stretch> stretches;
     std::vector<Point> points;
   };
-  void add_case(CaseId id, double factor);
+  void add_case(const LoadCase& c, double factor);
   void add_line(MemberId id, const Stretch& downward);
   Vector3d kept() const;
 

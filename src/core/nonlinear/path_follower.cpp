@@ -14,12 +14,18 @@ namespace ulterix {
 namespace {
 
 constexpr int kMostIterations = 20, kFirstIterations = 100;
-constexpr double kTrace = 1e-7;             // of all, that decides which ties act
+constexpr int kMostTakenOver = 10;
+constexpr double kTakenOver = 1e-10, kMostUnbalanced = 1e-7;  // of the largest force
+constexpr double kTrace = 1e-7;        // of all, that decides which ties act ...
+constexpr double kTraceMotion = 1e-9;  // ... by a motion of this part of its scale
+constexpr double kMostTrace = 1e-2;
 constexpr double kFirstLoad = 1e-4;         // of all, where the frame has no shape without load
 constexpr double kConverged = 1e-9;         // of the last correction, of the largest motion
 constexpr double kRoundingOfTurns = 1e-14;  // rad: quaternions know no smaller ones
 constexpr double kEventFactor = 1e-6;
 constexpr double kWorks = 1e-6;
+constexpr double kNoLoad = 1e-9;  // of all: a frame that moves so is free to
+constexpr int kMostWithoutLoad = 20;
 constexpr double kBalanced = 1e-10;   // unbalanced over the largest force
 constexpr double kFalls = 0.3;        // of the scale of an unknown, after a break
 constexpr double kLongestArc = 0.03;  // of the scale of an unknown
@@ -149,29 +155,27 @@ class Follower {
     }
     now_ = point();
     record(now_);
-    decide();
-    return true;
+    return decide();
   }
 
-  /// Conditions that are undecided without load (ties that just touch) are decided by a trace of
-  /// it.
-  void decide() {
-    const auto& values = now_.conditions;
-    if (std::find(values.begin(), values.end(), 0.0) == values.end()) return;
+  /// What is undecided without load (ties that just touch) is decided by a trace of it. False:
+  /// nothing carries it.
+  bool decide() {
+    if (!problem_.is_undecided()) return true;
     const Point from = now_;
-    const double to = options_.from + kTrace * (end_factor() - options_.from);
+    // So much that the motion is no rounding.
+    const double range = end_factor() - options_.from;
+    const double felt = kTraceMotion / std::max(std::abs(range) * largest(rate_), kTraceMotion);
+    const double to = options_.from + range * std::clamp(felt, kTrace, kMostTrace);
     problem_.move(VectorXd::Zero(problem_.scale().size()), to);
-    if (!correct(VectorXd(), 0, 0, kFirstIterations)) {
+    if (!correct(VectorXd(), 0, 0, kFirstIterations) || largest(moved_) > kFalls) {
       problem_.restore(from.state);
-      return;
+      result_.end = PathEnd::no_convergence;
+      result_.tried = "under a trace of the load no equilibrium was found";
+      return false;
     }
-    const Point decided = point();
-    if (changed(from, decided).empty()) {
-      problem_.restore(from.state);
-      return;
-    }
-    now_ = decided;
-    if (!pass(from)) now_ = from;
+    now_ = point();
+    return pass(from);
   }
 
   /// Newton's iteration. With `along` (a direction of the unknowns, and of the factor with weight
@@ -181,6 +185,7 @@ class Follower {
                int most = kMostIterations) {
     moved_ = VectorXd::Zero(problem_.scale().size());
     double before = 0, first = 0;
+    int taken_over = 0;
     std::optional<Balance> known;
     for (int i = 1; i <= most; ++i) {
       const Balance b = known ? *std::move(known) : problem_.balance();
@@ -198,8 +203,8 @@ class Follower {
       if (!step.allFinite()) return false;
       const double change = largest(step);
       residual_ = b.unbalanced;
-      iterations_ = i;
-      if (i == 1) first = change;
+      if (taken_over == 0) iterations_ = i;
+      if (first == 0) first = change;
       const double size = std::max(problem_.motion(), 1e-6);
       // Forces in balance to the last digits, or changes that no longer fall: the rest is rounding,
       // which a tangent near a singular point magnifies.
@@ -208,7 +213,8 @@ class Follower {
           balanced || (i > 4 && change <= 1e-7 * size && change > 0.3 * before && residual_ < 1e-8);
       const bool done = change <= std::max(kConverged * size, kRoundingOfTurns) || rounding;
       // Steps that grow lead nowhere.
-      if (!done && i > 4 && change > before && change > 0.5 * first) return false;
+      const bool grows = before > 0 && change > before;
+      if (!done && i > 4 && grows && change > 0.5 * first) return false;
       if (!done && change > kLargest_) step *= kLargest_ / change;
       before = change;
       const bool polishes = change <= 1e-6 * size;
@@ -218,7 +224,13 @@ class Follower {
       }
       problem_.move(step, problem_.factor() + factor_step);
       moved_ += step;
-      if (done) return true;
+      if (!done) continue;
+      // Forces that were taken over are to be in balance, too.
+      const bool balances = taken_over == 0 || residual_ < kTakenOver ||
+                            (taken_over > 2 && change <= kRoundingOfTurns);
+      if (!problem_.take_over() && balances) return true;
+      before = first = 0;
+      if (++taken_over > kMostTakenOver) return residual_ < kMostUnbalanced;
     }
     return false;
   }
@@ -260,6 +272,7 @@ class Follower {
     p.iterations = iterations_;
     p.residual = residual_;
     p.negative_pivots = tangent_.negative_pivots();
+    problem_.come_through();
     p.state = problem_.state();
     p.rate = rate_;
     p.conditions = problem_.conditions();
@@ -328,7 +341,7 @@ class Follower {
     if (weight_ == 0) weight_ = 1;
     const double longest = std::abs(dl) * norm_with(now_.rate, 1);
     if (arc) length = longest;
-    int good = 0;
+    int good = 0, without_load = 0;
     for (int n = 0; n < options_.most_steps; ++n) {
       if (now_.factor == end) return;
       const Point from = now_;
@@ -393,6 +406,10 @@ class Follower {
         if (!arc) dl = std::min(std::abs(first), 2 * std::abs(dl)) * (forward ? 1 : -1);
         if (largest(step_) < kLongestArc) length *= 1.5;
       }
+      const bool nothing =
+          arc && std::abs(now_.factor - options_.from) < kNoLoad * std::abs(end - options_.from);
+      without_load = nothing ? without_load + 1 : 0;
+      if (without_load > kMostWithoutLoad) return give_up(from, "arc length", length);
       if (largest(now_.rate) == 0 && arc) return give_up(from, "arc length", length);
     }
     result_.end = PathEnd::too_many_steps;
@@ -461,7 +478,13 @@ class Follower {
       record(at);
       if (at.loses && problem_.change_by(i)) anew = true;
     }
-    if (!anew) return true;
+    if (!anew) {
+      // The tangent is another one from here on.
+      problem_.restore(now_.state);
+      const Balance b = problem_.balance();
+      if (b.rest.allFinite() && tangent_.factorise(b)) now_.rate = tangent_.solve(b.load);
+      return true;
+    }
     if (!correct(VectorXd(), 0, 0, kFirstIterations)) {
       problem_.restore(now_.state);
       result_.end = PathEnd::no_convergence;

@@ -54,6 +54,14 @@ class PathProblem {
   /// What a condition that has lost its sign makes of the structure. True if equilibrium has to be
   /// found anew.
   virtual bool change_by(int) { return false; }
+  /// The present state is one that the structure comes through: what depends on the way so far
+  /// takes note of it.
+  virtual void come_through() {}
+  /// Takes over the force of parts that gave way, in equilibrium, where they should not. False:
+  /// there is nothing to take over.
+  virtual bool take_over() { return false; }
+  /// Something that carries one way just touches: a trace of load decides whether it carries.
+  virtual bool is_undecided() const { return false; }
   /// In the present state some part has no shape of its own: it needs a load.
   virtual bool is_loose() const { return false; }
 };

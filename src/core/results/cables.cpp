@@ -1,8 +1,10 @@
 #include "core/results/cables.hpp"
 
+#include <Eigen/Eigenvalues>
 #include <cmath>
+#include <numbers>
 
-#include "core/system/piecewise_frame.hpp"
+#include "core/modes/mode_member.hpp"
 
 namespace ulterix {
 
@@ -23,6 +25,44 @@ std::optional<Catenary> cable_in(const Recovery& recovery, MemberId id) {
   if (p.cable_length == 0) return std::nullopt;
   const EndMotion motion = frame.end_motion_since_drawn(id, recovery.step().state);
   return hanging(p, recovery.loads().on_member(id), reach_of(motion, p.length));
+}
+
+std::optional<double> own_frequency(const Recovery& recovery, MemberId id) {
+  constexpr int kFunctions = 16;
+  const auto cable = cable_in(recovery, id);
+  if (!cable || cable->start_tension().isZero(0) || !(cable->chord_force() > 0)) {
+    return std::nullopt;
+  }
+  const MemberFrame& frame = recovery.frame();
+  const Model& model = frame.model();
+  ModeMember m;
+  m.properties = frame.properties(id);
+  m.bends_in_z = frame.bends(id, true);
+  m.bends_in_y = frame.bends(id, false);
+  m.twists = false;
+  m.string = cable->chord_force();
+  m.cable = std::make_shared<const Catenary>(*cable);
+  const Member& member = model.members[id];
+  const double kg_m = model.spare_length(id) * model.materials[member.material].density *
+                      model.sections[member.section].properties.A;
+  if (!(kg_m > 0)) return std::nullopt;
+  ModeSpan span;
+  span.to = m.properties.length;
+  span.mass = {kg_m, kg_m};
+  m.spans = {span};
+  MemberShapes shapes(m, Driver::mass, {kFunctions, kFunctions, kFunctions, 0});
+  const MemberShapes::Matrices matrices = shapes.matrices(m);
+  const Eigen::Index n = shapes.inner();
+  // The functions are orthonormal in the stiffness that they were made with.
+  const Eigen::MatrixXd K =
+      Eigen::MatrixXd::Identity(n, n) + shapes.whole(matrices.stays).bottomRightCorner(n, n);
+  const Eigen::MatrixXd M = shapes.whole(matrices.drives).bottomRightCorner(n, n);
+  if (n == 0) return std::nullopt;
+  const Eigen::GeneralizedSelfAdjointEigenSolver<Eigen::MatrixXd> modes(M, K,
+                                                                        Eigen::EigenvaluesOnly);
+  const double slowest = modes.eigenvalues()[n - 1];  // 1/ω²
+  if (modes.info() != Eigen::Success || !(slowest > 0)) return std::nullopt;
+  return 1 / (2 * std::numbers::pi * std::sqrt(slowest));
 }
 
 std::optional<CableValues> cable_values(const Recovery& recovery, MemberId id) {

@@ -35,6 +35,10 @@ struct CableValues {
   double largest_tension() const { return std::max(tension_start, tension_end); }
 };
 
+/// Frequency of the lowest mode of a cable between ends that do not move, by string functions, Hz;
+/// of its own mass. Nothing where it is slack, weighs nothing, or is taken as straight.
+std::optional<double> own_frequency(const Recovery& recovery, MemberId id);
+
 /// The cable of a member in a state, local axes; nothing where it does not hang or does not stand.
 std::optional<Catenary> cable_in(const Recovery& recovery, MemberId id);
 

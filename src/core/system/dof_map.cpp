@@ -220,14 +220,6 @@ void DofMap::number(const std::vector<int>& node_order) {
   }
 }
 
-std::vector<DofColumn> DofMap::columns(NodeId id) const {
-  std::vector<DofColumn> all;
-  for_each_column(id, [&](int q, const Vector6d& motion) { all.push_back({q, motion}); });
-  std::sort(all.begin(), all.end(),
-            [](const DofColumn& a, const DofColumn& b) { return a.unknown < b.unknown; });
-  return all;
-}
-
 int DofMap::direction_of(int q) const {
   const NodeDofs& node = nodes_[node_of(q)];
   return node.direction[q - node.first];

@@ -25,12 +25,6 @@ struct NodeDofs {
   Matrix6d follow = Matrix6d::Zero();
 };
 
-/// An unknown and what a unit of it makes of a node's displacements.
-struct DofColumn {
-  int unknown;
-  Vector6d motion;
-};
-
 /// Stiffness of each node's rotations by the member ends and springs around it, other motions held;
 /// `scale` is the size it would have without hinges.
 struct NodeRotationStiffness {
@@ -64,9 +58,8 @@ class DofMap {
   void number(const std::vector<int>& node_order);
 
   int size() const { return size_; }
-  /// All unknowns that move a node, its leader's too, in ascending order of the unknowns.
-  std::vector<DofColumn> columns(NodeId id) const;
-  /// Calls take(unknown, motion) for each of them.
+  /// Calls take(unknown, motion) for all unknowns that move a node, its leader's too: what a unit
+  /// of each makes of its displacements.
   template <class Take>
   void for_each_column(NodeId id, const Take& take) const {
     const NodeDofs& node = nodes_[id];

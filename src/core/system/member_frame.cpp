@@ -91,9 +91,12 @@ ElementProperties element_properties(const Situation& situation, MemberId id) {
   p.shear_flexibility_z = flexibility(s.Avz);
   p.r2 = s.r2();
   p.joints = m.joints;
+  p.bow = m.bow;
   if (situation.strained) p.initial_force = m.preload + p.EA * m.lack_of_fit / p.length;
+  if (!situation.permanent.empty()) p.initial_force -= p.EA * situation.permanent[id] / p.length;
   if (!situation.one_way) return p;
-  if (situation.failed_as(id) == Activity::yields) {
+  const bool yields = situation.failed_as(id) == Activity::yields;
+  if (yields && m.kind != MemberKind::cable) {
     p.EA = 0;
     p.initial_force = m.breaks_at;
     return p;
@@ -117,6 +120,8 @@ ElementProperties element_properties(const Situation& situation, MemberId id) {
       p.cable_load = local_axes(situation, id) * model.weight(id);
     }
     p.initial_force = 0;
+    if (!situation.permanent.empty()) p.cable_length += situation.permanent[id];
+    if (yields) p.cable_limit = m.breaks_at;
   }
   return p;
 }

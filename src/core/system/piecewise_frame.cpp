@@ -9,8 +9,8 @@ namespace ulterix {
 
 namespace {
 
-/// Boundaries of pieces closer than this part of a member are one.
-constexpr double kSamePlace = 1e-9;
+/// A rigid one-way support is a spring this much stiffer than the members at its node.
+constexpr double kMuchStiffer = 1e4;
 constexpr double kTrace = 1e-6;
 
 /// How a node's turn follows from a change of its rotation vector (from the left).
@@ -21,78 +21,6 @@ Matrix3d turn_of_vector(const Vector3d& v) {
   const double a = t < 1e-3 ? 0.5 - t * t / 24 : (1 - std::cos(t)) / (t * t);
   const double b = t < 1e-3 ? 1.0 / 6 - t * t / 120 : (t - std::sin(t)) / (t * t * t);
   return Matrix3d::Identity() + a * S + b * S * S;
-}
-
-/// Where a member is cut: its ends, the junctions of its loads, and equal parts between.
-std::vector<double> boundaries(const std::vector<const MemberLoading*>& loadings, double length,
-                               int pieces) {
-  std::vector<double> junctions = {0, length};
-  for (const MemberLoading* l : loadings) {
-    for (const LoadSpan& s : l->spans) junctions.push_back(s.to);
-  }
-  std::sort(junctions.begin(), junctions.end());
-  std::vector<double> all = {0};
-  for (const double to : junctions) {
-    const double from = all.back();
-    if (to - from < kSamePlace * length) continue;
-    const int parts =
-        std::max(1, static_cast<int>(std::ceil((to - from) / length * pieces - 1e-9)));
-    for (int i = 1; i <= parts; ++i) all.push_back(from + (to - from) * i / parts);
-  }
-  all.back() = length;
-  return all;
-}
-
-MemberLoading cut(const MemberLoading& loading, const std::vector<double>& x) {
-  return cut_at(loading, std::vector<double>(x.begin() + 1, x.end() - 1));
-}
-
-/// The load along one piece of a loading that is cut like the pieces, global.
-std::pair<Vector3d, Vector3d> along_piece(const MemberLoading& loading, std::size_t i,
-                                          const Quaterniond& axes) {
-  const LoadSpan& s = loading.spans[i];
-  return {axes * Vector3d(s.at_from.head<3>()), axes * Vector3d(s.at_to.head<3>())};
-}
-
-std::pair<Vector3d, Vector3d> moments_along_piece(const MemberLoading& loading, std::size_t i,
-                                                  const Quaterniond& axes) {
-  const LoadSpan& s = loading.spans[i];
-  return {axes * Vector3d(s.at_from.tail<3>()), axes * Vector3d(s.at_to.tail<3>())};
-}
-
-/// A whole member as one piece without joints or loads.
-PieceProperties whole_member(const MemberFrame& drawn, MemberId id) {
-  const Member& m = drawn.model().members[id];
-  PieceProperties piece;
-  piece.stiffness = drawn.properties(id);
-  piece.stiffness.joints = {kJoined, kJoined};
-  piece.drawn = drawn.situation().position(m.end) - drawn.situation().position(m.start);
-  piece.axes = Quaterniond(Matrix3d(drawn.axes(id).transpose())).normalized();
-  piece.in_plane = drawn.model().plane != Plane::space;
-  return piece;
-}
-
-/// A part of it, from one place to another (m).
-PieceProperties part_of(const PieceProperties& whole, double from, double to) {
-  PieceProperties piece = whole;
-  piece.stiffness.length = to - from;
-  piece.drawn = (to - from) / whole.stiffness.length * whole.drawn;
-  return piece;
-}
-
-/// What loads strain a piece by; what stays is there from the start.
-void strain(PieceProperties& p, const MemberLoading& loading, const MemberLoading* stays) {
-  if (p.stiffness.EA == 0) return;  // it carries what it carries
-  const auto force = [&p](const MemberLoading& l) { return l.preload - p.stiffness.EA * l.strain; };
-  const auto moments = [&p](const MemberLoading& l) {
-    return std::array<double, 2>{-p.stiffness.EIy * l.curvature[0],
-                                 -p.stiffness.EIz * l.curvature[1]};
-  };
-  p.held_force = force(loading);
-  p.held_moments = moments(loading);
-  if (stays == nullptr) return;
-  p.stiffness.initial_force += force(*stays);
-  p.standing_moments = moments(*stays);
 }
 
 /// Forces that a loading on an axial member hands to its nodes, global (12).
@@ -116,15 +44,30 @@ struct PiecewiseFrame::Parts {
     // By which loads make it longer, and the part of that which is cut.
     double cable_strain = 0, constant_strain = 0, cable_cut = 0, constant_cut = 0;
   };
+  /// A direction of a support that works one way.
+  struct Contact {
+    NodeId node;
+    int direction = 0, only = 1;
+    double stiffness = 0;  // N/m or N·m/rad
+    bool rigid = false;
+    double slack = 0, stands = 0, settle = 0;  // of the ground: from the start, with the factor
+  };
+  struct Size {
+    double force = 0, moment = 0;
+  };
   struct Moving {
     std::vector<Pose> nodes;
     std::vector<ReleaseMotion> releases;  // one a piece
     std::vector<Activity> failed;         // broken or yielding, one a piece
+    // Of yielding pieces, m, at the most: N/(EA/l) without yielding; what a cable has gained.
+    std::vector<double> longest;
+    std::vector<double> pressed;  // force of rigid contacts before they give way, N or N·m
     double factor = 0;
   };
 
-  Parts(const FrameSystem& d, const AppliedLoads& scaled, const AppliedLoads* constant, int n)
-      : drawn(d), cut_model(d.model()) {
+  Parts(const FrameSystem& d, const PathLoads& loads, int n) : drawn(d), cut_model(d.model()) {
+    const AppliedLoads& scaled = loads.scaled;
+    const AppliedLoads* constant = loads.constant;
     cut_model.cases = {};
     cut_model.members = {};
     for (const NodeId id : drawn.model().nodes.ids()) {
@@ -137,7 +80,7 @@ struct PiecewiseFrame::Parts {
     places = IndexedVector<MemberId, std::vector<double>>(members.size());
     first_piece = IndexedVector<MemberId, int>(members.size(), -1);
     for (const MemberId id : members.ids()) {
-      if (drawn.situation().present[id] != 0) add_member(id, scaled, constant, n);
+      if (drawn.situation().present[id] != 0) add_member(id, loads, n);
     }
     for (const NodeId id : drawn.model().nodes.ids()) {
       scaled_nodal[static_cast<std::size_t>(id.value)] += scaled.on_node(id);
@@ -148,19 +91,22 @@ struct PiecewiseFrame::Parts {
     for (const MemberId id : members.ids()) {
       const Member& m = members[id];
       if (m.breaks_at <= 0 || first_piece[id] < 0) continue;
-      conditions.push_back({id, m.yields ? ItemChange::yields : ItemChange::breaks});
+      conditions.push_back({id, -1, m.yields ? ItemChange::yields : ItemChange::breaks});
     }
-    make_system(scaled, constant);
+    make_system(loads);
+    make_contacts(loads);
+    measure_loads();
   }
 
-  void add_member(MemberId id, const AppliedLoads& scaled, const AppliedLoads* constant, int n) {
+  void add_member(MemberId id, const PathLoads& loads, int n) {
     const Member& m = drawn.model().members[id];
     const ElementProperties p = drawn.properties(id);
     const Matrix3d& R = drawn.axes(id);
-    const PieceProperties whole = whole_member(drawn, id);
-    const Quaterniond& axes = whole.axes;
-    const MemberLoading& loading = scaled.on_member(id);
-    const MemberLoading* stays = constant != nullptr ? &constant->on_member(id) : nullptr;
+    const MemberPieces whole(drawn, id);
+    const Quaterniond& axes = whole.axes();
+    const MemberLoading& loading = loads.scaled.on_member(id);
+    const MemberLoading* stays =
+        loads.constant != nullptr ? &loads.constant->on_member(id) : nullptr;
     const bool bends = p.kind == MemberKind::frame;
     std::vector<double>& x = places[id];
     first_piece[id] = static_cast<int>(pieces.size());
@@ -172,11 +118,12 @@ struct PiecewiseFrame::Parts {
     } else {
       std::vector<const MemberLoading*> all = {&loading};
       if (stays != nullptr) all.push_back(stays);
-      x = boundaries(all, p.length, n);
+      for (const AppliedLoads* more : loads.cuts) all.push_back(&more->on_member(id));
+      x = cut_places(all, p.length, n);
     }
-    const MemberLoading own = cut(loading, x);
+    const MemberLoading own = cut_at_all(loading, x);
     const MemberLoading own_stays =
-        stays != nullptr ? cut(*stays, x) : MemberLoading::none(p.length);
+        stays != nullptr ? cut_at_all(*stays, x) : MemberLoading::none(p.length);
     const Vector3d from = drawn.situation().position(m.start);
     NodeId start = m.start;
     for (std::size_t i = 0; i + 1 < x.size(); ++i) {
@@ -184,7 +131,7 @@ struct PiecewiseFrame::Parts {
       NodeId end = m.end;
       if (!last) {
         Node inner;
-        inner.position = from + x[i + 1] / p.length * whole.drawn;
+        inner.position = from + whole.place(x[i + 1]);
         end = cut_model.nodes.push_back(inner);
         scaled_nodal.push_back(Vector6d::Zero());
         constant_nodal.push_back(Vector6d::Zero());
@@ -198,7 +145,7 @@ struct PiecewiseFrame::Parts {
       Piece piece;
       piece.start = start;
       piece.end = end;
-      piece.properties = part_of(whole, x[i], x[i + 1]);
+      piece.properties = whole.part(x[i], x[i + 1]);
       piece.properties.stiffness.joints = part.joints;
       strain(piece.properties, loading, stays);
       if (!bends && !hangs) {
@@ -218,10 +165,11 @@ struct PiecewiseFrame::Parts {
         if (stays != nullptr) piece.constant_start = per_length(*stays);
       }
       if (bends) {
-        std::tie(piece.properties.load_start, piece.properties.load_end) =
-            along_piece(own, i, axes);
-        std::tie(piece.properties.moment_start, piece.properties.moment_end) =
-            moments_along_piece(own, i, axes);
+        const PieceLoad load = load_on_piece(own, i, piece.properties, axes);
+        piece.properties.load_start = load.force_start;
+        piece.properties.load_end = load.force_end;
+        piece.properties.moment_start = load.moment_start;
+        piece.properties.moment_end = load.moment_end;
         const std::array<bool, 2> turns = {i == 0 && turns_freely(m.joints[0]),
                                            last && turns_freely(m.joints[1])};
         const auto to = [&](std::vector<Vector6d>& nodal, Vector3d& own_start, Vector3d& own_end) {
@@ -233,9 +181,11 @@ struct PiecewiseFrame::Parts {
             own, i, axes, last,
             to(scaled_nodal, piece.properties.own_moment_start, piece.properties.own_moment_end));
         if (stays != nullptr) {
-          std::tie(piece.constant_start, piece.constant_end) = along_piece(own_stays, i, axes);
-          std::tie(piece.constant_moment_start, piece.constant_moment_end) =
-              moments_along_piece(own_stays, i, axes);
+          const PieceLoad stood = load_on_piece(own_stays, i, piece.properties, axes);
+          piece.constant_start = stood.force_start;
+          piece.constant_end = stood.force_end;
+          piece.constant_moment_start = stood.moment_start;
+          piece.constant_moment_end = stood.moment_end;
           piece.constant = !piece.constant_start.isZero(0) || !piece.constant_end.isZero(0) ||
                            !piece.constant_moment_start.isZero(0) ||
                            !piece.constant_moment_end.isZero(0);
@@ -287,16 +237,32 @@ struct PiecewiseFrame::Parts {
     put(at_end, to.end, to.own_end);
   }
 
-  void make_system(const AppliedLoads& scaled, const AppliedLoads* constant) {
+  /// How far the ground moves in a direction of a support: from the start, and with the factor.
+  static std::pair<double, double> ground_at(const PathLoads& loads, const SupportDirection& s,
+                                             NodeId node, Eigen::Index d) {
+    const double standing =
+        s.settle + (loads.constant != nullptr ? loads.constant->ground(node)[d] : 0);
+    const double grows = loads.scaled.ground(node)[d];
+    return loads.settled ? std::pair(standing, grows) : std::pair(0.0, standing + grows);
+  }
+  bool works_one_way(const SupportDirection& s) const {
+    return drawn.situation().one_way && s.only != 0 && s.stiffness != 0;
+  }
+
+  void make_system(const PathLoads& loads) {
     Situation situation(cut_model);
     situation.supports = drawn.situation().supports;
+    springs_stand = std::vector<Vector6d>(static_cast<std::size_t>(drawn.model().nodes.size()),
+                                          Vector6d::Zero());
     for (Support& s : situation.supports) {
-      Vector6d ground = scaled.ground(s.node);
-      if (constant != nullptr) ground += constant->ground(s.node);
-      for (std::size_t d = 0; d < 6; ++d) {
-        if (s.directions[d].stiffness != 0) {
-          s.directions[d].settle += ground[static_cast<Eigen::Index>(d)];
-        }
+      for (Eigen::Index d = 0; d < 6; ++d) {
+        SupportDirection& own = s.directions[static_cast<std::size_t>(d)];
+        if (works_one_way(own)) own = {};
+        if (own.stiffness == 0) continue;
+        const auto [stands, grows] = ground_at(loads, own, s.node, d);
+        own.settle = grows;
+        if (own.stiffness != kRigid)
+          springs_stand[static_cast<std::size_t>(s.node.value)][d] = stands;
       }
     }
     situation.restraints = drawn.situation().restraints;
@@ -312,10 +278,11 @@ struct PiecewiseFrame::Parts {
     now.nodes.resize(static_cast<std::size_t>(cut_model.nodes.size()));
     now.releases.assign(pieces.size(), ReleaseMotion::Zero());
     now.failed.assign(pieces.size(), Activity::active);
+    now.longest.assign(pieces.size(), 0.0);
     for (const NodeId id : drawn.model().nodes.ids()) {
       bool held = !dofs.dropped(id).empty();
       for (int d = 3; d < 6; ++d) {
-        held = held || (drawn.model().uses_direction(d) && system->support(id)[d].stiffness != 0);
+        held = held || (drawn.model().uses_direction(d) && drawn.support(id)[d].stiffness != 0);
       }
       for (const ExtraRestraint& r : situation.restraints) {
         held = held || (r.node == id && !r.direction.tail<3>().isZero(0));
@@ -323,6 +290,84 @@ struct PiecewiseFrame::Parts {
       pose(id).by_vector = held;
       settles = settles || !dofs[id].u0.isZero(0);
     }
+  }
+
+  void make_contacts(const PathLoads& loads) {
+    const IndexedVector<MemberId, Member>& members = drawn.model().members;
+    std::vector<Vector6d> around(now.nodes.size(), Vector6d::Zero());
+    for (const MemberId id : members.ids()) {
+      if (first_piece[id] < 0) continue;
+      const Pose still;
+      const PieceProperties whole = MemberPieces(drawn, id).whole();
+      const Vector12d k =
+          respond(whole, still, still, ReleaseMotion::Zero(), 0).stiffness.diagonal();
+      around[static_cast<std::size_t>(members[id].start.value)] += k.head<6>();
+      around[static_cast<std::size_t>(members[id].end.value)] += k.tail<6>();
+    }
+    for (const NodeId id : drawn.model().nodes.ids()) {
+      const Vector6d& stiff = around[static_cast<std::size_t>(id.value)];
+      for (int d = 0; d < 6; ++d) {
+        SupportDirection s = drawn.support(id)[static_cast<std::size_t>(d)];
+        if (!works_one_way(s) || !drawn.model().uses_direction(d)) continue;
+        s.settle += s.only * s.slack;  // the frame counts it to the ground
+        Contact c;
+        c.node = id;
+        c.direction = d;
+        c.only = s.only;
+        c.slack = s.slack;
+        c.rigid = s.stiffness == kRigid;
+        std::tie(c.stands, c.settle) = ground_at(loads, s, id, d);
+        const double most = d < 3 ? stiff.head<3>().maxCoeff() : stiff.tail<3>().maxCoeff();
+        const double own = stiff[d] > kTrace * most ? stiff[d] : most;
+        c.stiffness = c.rigid ? kMuchStiffer * own : s.stiffness;
+        if (c.stiffness > 0) contacts.push_back(c);
+      }
+    }
+    now.pressed.assign(contacts.size(), 0.0);
+  }
+
+  /// The largest force and moment of what stays and of what grows.
+  void measure_loads() {
+    const auto take = [](Size& largest, const std::vector<Vector6d>& nodal) {
+      for (const Vector6d& f : nodal) {
+        largest.force = std::max(largest.force, f.head<3>().cwiseAbs().maxCoeff());
+        largest.moment = std::max(largest.moment, f.tail<3>().cwiseAbs().maxCoeff());
+      }
+    };
+    take(standing, constant_nodal);
+    take(growing, scaled_nodal);
+    for (const Piece& piece : pieces) {
+      const PieceProperties& p = piece.properties;
+      const double L = piece.cable_length > 0 ? piece.cable_length : p.stiffness.length;
+      const auto largest = [L](const Vector3d& a, const Vector3d& b) {
+        return L * std::max(a.cwiseAbs().maxCoeff(), b.cwiseAbs().maxCoeff());
+      };
+      standing.force = std::max({standing.force, largest(piece.constant_start, piece.constant_end),
+                                 piece.handed_constant.cwiseAbs().maxCoeff()});
+      growing.force = std::max({growing.force, largest(p.load_start, p.load_end),
+                                piece.handed_scaled.cwiseAbs().maxCoeff()});
+    }
+  }
+
+  /// How far a support that works one way is pressed in; below 0: the gap.
+  double penetration(const Contact& c) const {
+    const Pose& p = pose(c.node);
+    const double u = c.direction < 3 ? p.displacement[c.direction] : p.vector[c.direction - 3];
+    return -c.only * (u - c.stands - now.factor * c.settle) - c.slack;
+  }
+  /// The reaction that it would give both ways, in its own sense.
+  double pushes(std::size_t contact) const {
+    const Contact& c = contacts[contact];
+    return now.pressed[contact] + c.stiffness * penetration(c);
+  }
+  /// Reactions of the supports of a node that work one way; `rigid`: of those, or of the springs.
+  Vector6d contact_force(NodeId id, bool rigid) const {
+    Vector6d f = Vector6d::Zero();
+    for (std::size_t i = 0; i < contacts.size(); ++i) {
+      const Contact& c = contacts[i];
+      if (c.node == id && c.rigid == rigid) f[c.direction] += c.only * std::max(0.0, pushes(i));
+    }
+    return f;
   }
 
   Pose& pose(NodeId id) { return now.nodes[static_cast<std::size_t>(id.value)]; }
@@ -346,8 +391,18 @@ struct PiecewiseFrame::Parts {
     const Vector3d chord = p.drawn + pose(piece.end).displacement - pose(piece.start).displacement;
     const double longer = 1 + piece.constant_strain + factor * piece.cable_strain;
     const double cut = 1 + piece.constant_cut + factor * piece.cable_cut;
-    return {piece.cable_length * longer, p.stiffness.EA,
-            (piece.constant_start + factor * p.load_start) * (cut / longer), chord};
+    const auto i = static_cast<std::size_t>(&piece - pieces.data());
+    const double length = piece.cable_length + now.longest[i];
+    const Vector3d load = (piece.constant_start + factor * p.load_start) *
+                          (cut / longer * piece.cable_length / length);
+    const Catenary hung(length * longer, p.stiffness.EA, load, chord);
+    return now.failed[i] == Activity::yields ? hung.yielding(limit_of(i)) : hung;
+  }
+  /// What of its length without force a cable has gained by yielding, m.
+  double gained(std::size_t i) const {
+    const Piece& piece = pieces[i];
+    const double longer = 1 + piece.constant_strain + now.factor * piece.cable_strain;
+    return cable(piece, now.factor).length() / longer - piece.cable_length;
   }
 
   PieceResponse cable_response(const Piece& piece) const {
@@ -404,8 +459,12 @@ struct PiecewiseFrame::Parts {
     if (piece.cable_length > 0) return cable_response(piece);
     if (now.failed[i] == Activity::yields) {
       PieceProperties p = piece.properties;
-      p.stiffness.EA = p.held_force = 0;
-      p.stiffness.initial_force = limit_of(i);
+      if (elastic_elongation(i) >= now.longest[i]) {
+        p.stiffness.EA = p.held_force = 0;
+        p.stiffness.initial_force = limit_of(i);
+      } else {
+        p.stiffness.initial_force -= axial_stiffness(i) * permanent(i);
+      }
       return respond(p, a, b, z, now.factor);
     }
     if (!piece.constant) {
@@ -428,23 +487,58 @@ struct PiecewiseFrame::Parts {
     return w;
   }
 
+  double axial_stiffness(std::size_t piece) const {
+    const ElementProperties& s = pieces[piece].properties.stiffness;
+    return s.EA / s.length;
+  }
+  /// Elongation of a piece that carries N alone, and what it is strained by without: as long as it
+  /// does not yield, N over its stiffness, m.
+  double elastic_elongation(std::size_t i) const {
+    const PieceProperties& p = pieces[i].properties;
+    const Vector3d grown = pose(pieces[i].end).displacement - pose(pieces[i].start).displacement;
+    const Vector3d chord = p.drawn + grown;
+    const double elongation =
+        (2 * p.drawn + grown).dot(grown) / (chord.norm() + p.stiffness.length);
+    return elongation +
+           (p.stiffness.initial_force + now.factor * p.held_force) / axial_stiffness(i);
+  }
+  /// What stays of a yielded piece's elongation without force, m.
+  double permanent(std::size_t i) const {
+    if (pieces[i].cable_length > 0) return now.longest[i];
+    return now.longest[i] - limit_of(i) / axial_stiffness(i);
+  }
+
+  /// True of a yielded piece that carries less than its force.
+  bool is_relieved(std::size_t i) const {
+    constexpr double kRelieved = 1e-9;
+    const double left = pieces[i].cable_length > 0
+                            ? limit_of(i) - cable(pieces[i], now.factor).largest_tension()
+                            : axial_stiffness(i) * (now.longest[i] - elastic_elongation(i));
+    return left > kRelieved * limit_of(i);
+  }
+
   Matrix6d springs(NodeId id) const {
     Matrix6d K = Matrix6d::Zero();
+    for (std::size_t i = 0; i < contacts.size(); ++i) {
+      const Contact& c = contacts[i];
+      if (c.node == id && presses(i) >= 0) K(c.direction, c.direction) += c.stiffness;
+    }
     for (int d = 0; d < 6; ++d) {
       const double k = system->support(id)[d].stiffness;
-      if (k != kRigid) K(d, d) = k;
+      if (k != kRigid) K(d, d) += k;
     }
     return K;
   }
   /// What springs put on a node.
   Vector6d spring_force(NodeId id) const {
-    Vector6d f = Vector6d::Zero();
+    Vector6d f = contact_force(id, false);
     const Pose& p = pose(id);
+    const Vector6d& stands = springs_stand[static_cast<std::size_t>(id.value)];
     for (int d = 0; d < 6; ++d) {
       const SupportDirection& s = system->support(id)[d];
       if (s.stiffness == 0 || s.stiffness == kRigid) continue;
       const double u = d < 3 ? p.displacement[d] : p.vector[d - 3];
-      f[d] = s.stiffness * (now.factor * s.settle - u);
+      f[d] = s.stiffness * (stands[d] + now.factor * s.settle - u);
     }
     return f;
   }
@@ -471,9 +565,8 @@ struct PiecewiseFrame::Parts {
 
   /// Unbalanced forces at every node (of pieces less loads and springs), as they work on the
   /// unknowns; the largest force and moment that take part.
-  struct Rest {
+  struct Rest : Size {
     std::vector<Vector6d> at;
-    double force = 0, moment = 0;
   };
   Rest rest(const std::vector<PieceResponse>& all) const {
     Rest result;
@@ -494,8 +587,14 @@ struct PiecewiseFrame::Parts {
       const Vector6d load = constant_nodal[n] + now.factor * scaled_nodal[n];
       take(load);
       sum[n] -= working(id, load);
-      if (id.value < drawn.model().nodes.size()) sum[n] -= spring_force(id);
+      if (id.value < drawn.model().nodes.size()) {
+        sum[n] -= spring_force(id) + contact_force(id, true);
+      }
     }
+    // Loads that cancel leave the rounding of each.
+    const double part = std::abs(now.factor);
+    result.force = std::max({result.force, standing.force, part * growing.force});
+    result.moment = std::max({result.moment, standing.moment, part * growing.moment});
     // A force has the frame for a lever: without bending, moments are only its rounding.
     result.moment = std::max(result.moment, result.force * size);
     result.force = std::max(result.force, result.moment / size);
@@ -510,9 +609,11 @@ struct PiecewiseFrame::Parts {
   /// What is looked for along the path.
   struct Condition {
     MemberId member;
+    int contact = -1;   // or a support's
     ItemChange change;  // where its value loses its positive sign
   };
   double value(const Condition& c) const {
+    if (c.contact >= 0) return presses(static_cast<std::size_t>(c.contact));
     const auto first = static_cast<std::size_t>(first_piece[c.member]);
     const Piece& piece = pieces[first];
     if (c.change == ItemChange::reaches_fy) return left_of_fy(c.member);
@@ -520,14 +621,9 @@ struct PiecewiseFrame::Parts {
     const ElementProperties& s = piece.properties.stiffness;
     if (piece.cable_length > 0) {
       const Catenary hung = cable(piece, now.factor);
-      return 1 - std::max(hung.start_tension().norm(), hung.end_tension().norm()) / limit_of(first);
+      return 1 - hung.largest_tension() / limit_of(first);
     }
-    const Vector3d grown = pose(piece.end).displacement - pose(piece.start).displacement;
-    const Vector3d chord = piece.properties.drawn + grown;
-    const double elongation =
-        (2 * piece.properties.drawn + grown).dot(grown) / (chord.norm() + s.length);
-    const double mean =
-        s.EA / s.length * elongation + s.initial_force + now.factor * piece.properties.held_force;
+    const double mean = axial_stiffness(first) * elastic_elongation(first);
     const int sign = one_way_sign(s.kind);
     if (c.change == ItemChange::idle) {
       constexpr double kNoStrain = 1e-13;
@@ -536,12 +632,26 @@ struct PiecewiseFrame::Parts {
     }
     // N is largest at an end, where the loads along the member leave the most.
     const Vector12d handed = piece.handed_constant + now.factor * piece.handed_scaled;
-    const Vector3d e = chord.normalized();
+    const Vector3d e =
+        (piece.properties.drawn + pose(piece.end).displacement - pose(piece.start).displacement)
+            .normalized();
     const bool idle = sign != 0 && sign * mean < 0;
     if (idle) return 1;
     const double at_start = mean + e.dot(handed.head<3>()),
                  at_end = mean - e.dot(handed.segment<3>(6));
     return 1 - std::max({mean, at_start, at_end}) / limit_of(first);
+  }
+
+  /// Above 0 where a support bears, by the displacement of its node that its force is worth, below
+  /// by the gap; of the frame's size.
+  double presses(std::size_t contact) const {
+    constexpr double kNothing = 1e-15;
+    const Contact& c = contacts[contact];
+    const double force = pushes(contact);
+    const double unit = c.direction < 3 ? size : 1;
+    const double way = force > 0 ? force / c.stiffness * (c.rigid ? kMuchStiffer : 1)
+                                 : std::min(penetration(c), 0.0);
+    return std::abs(way) < kNothing * unit ? 0 : way / unit;
   }
 
   /// What is left of fy at the most stressed section, |N|/A + |My|/Wy + |Mz|/Wz, relative.
@@ -587,30 +697,40 @@ struct PiecewiseFrame::Parts {
   IndexedVector<MemberId, std::vector<double>> places;
   IndexedVector<MemberId, int> first_piece;
   std::vector<Vector6d> scaled_nodal, constant_nodal;  // by node of the cut model
+  std::vector<Vector6d> springs_stand;  // ground of springs from the start, by the engineer's node
+  std::vector<Contact> contacts;
+  Size standing, growing;  // loads
   VectorXd scale;
   Moving now;
   bool settles = false;
   std::vector<Condition> conditions;
 };
 
-PiecewiseFrame::PiecewiseFrame(const FrameSystem& drawn, const AppliedLoads& scaled,
-                               const AppliedLoads* constant, int pieces)
-    : parts_(std::make_unique<Parts>(drawn, scaled, constant, pieces)) {}
+PiecewiseFrame::PiecewiseFrame(const FrameSystem& drawn, const PathLoads& loads, int pieces)
+    : parts_(std::make_unique<Parts>(drawn, loads, pieces)) {}
 
 PiecewiseFrame::~PiecewiseFrame() = default;
+
+void PiecewiseFrame::start_from(const PiecewiseFrame& before) {
+  parts_->now = before.parts_->now;
+  parts_->now.factor = 0;
+}
 
 void PiecewiseFrame::look_for_events() {
   Parts& p = *parts_;
   const Model& model = p.drawn.model();
+  for (std::size_t i = 0; i < p.contacts.size(); ++i) {
+    p.conditions.push_back({{}, static_cast<int>(i), ItemChange::idle});
+  }
   for (const MemberId id : model.members.ids()) {
     const Member& m = model.members[id];
     if (p.first_piece[id] < 0) continue;
-    if (one_way_sign(m.kind) != 0) p.conditions.push_back({id, ItemChange::idle});
+    if (one_way_sign(m.kind) != 0) p.conditions.push_back({id, -1, ItemChange::idle});
     const SectionProperties& s = model.sections[m.section].properties;
     const bool bends = m.kind == MemberKind::frame;
     const bool known = !bends || (s.Wely > 0 && (s.Welz > 0 || model.plane != Plane::space));
     if (model.materials[m.material].fy > 0 && known && m.kind != MemberKind::cable) {
-      p.conditions.push_back({id, ItemChange::reaches_fy});
+      p.conditions.push_back({id, -1, ItemChange::reaches_fy});
     }
   }
 }
@@ -624,17 +744,44 @@ std::vector<double> PiecewiseFrame::conditions() const {
   return values;
 }
 
-std::pair<MemberId, ItemChange> PiecewiseFrame::meaning(int condition) const {
+std::pair<CarryingItem, ItemChange> PiecewiseFrame::meaning(int condition) const {
   const Parts::Condition& c = parts_->conditions[static_cast<std::size_t>(condition)];
-  return {c.member, c.change};
+  if (c.contact < 0) return {{c.member, {}, 0}, c.change};
+  const Parts::Contact& contact = parts_->contacts[static_cast<std::size_t>(c.contact)];
+  return {{{}, contact.node, contact.direction}, c.change};
 }
 
 bool PiecewiseFrame::change_by(int condition) {
-  const auto [member, change] = meaning(condition);
+  const auto [item, change] = meaning(condition);
   if (change != ItemChange::breaks && change != ItemChange::yields) return false;
-  parts_->now.failed[static_cast<std::size_t>(parts_->first_piece[member])] =
-      change == ItemChange::breaks ? Activity::broken : Activity::yields;
+  Parts& p = *parts_;
+  const auto piece = static_cast<std::size_t>(p.first_piece[item.member]);
+  p.now.failed[piece] = change == ItemChange::breaks ? Activity::broken : Activity::yields;
+  const bool hangs = p.pieces[piece].cable_length > 0;
+  if (change == ItemChange::yields && !hangs) p.now.longest[piece] = p.elastic_elongation(piece);
   return true;
+}
+
+bool PiecewiseFrame::is_undecided() const {
+  const Parts& p = *parts_;
+  for (std::size_t i = 0; i < p.contacts.size(); ++i) {
+    if (p.presses(i) == 0) return true;
+  }
+  const IndexedVector<MemberId, Member>& members = p.drawn.model().members;
+  for (const MemberId id : members.ids()) {
+    const bool one_way = p.first_piece[id] >= 0 && one_way_sign(members[id].kind) != 0;
+    if (one_way && p.value({id, -1, ItemChange::idle}) == 0) return true;
+  }
+  return false;
+}
+
+void PiecewiseFrame::come_through() {
+  Parts& p = *parts_;
+  for (std::size_t i = 0; i < p.pieces.size(); ++i) {
+    if (p.now.failed[i] != Activity::yields) continue;
+    const bool hangs = p.pieces[i].cable_length > 0;
+    p.now.longest[i] = std::max(p.now.longest[i], hangs ? p.gained(i) : p.elastic_elongation(i));
+  }
 }
 
 const SymmetricPattern& PiecewiseFrame::pattern() const {
@@ -663,6 +810,10 @@ Balance PiecewiseFrame::balance() const {
         const SupportDirection& s = p.system->support(id)[d];
         if (s.stiffness != kRigid) load[d] += s.stiffness * s.settle;
       }
+    }
+    for (std::size_t i = 0; i < p.contacts.size(); ++i) {
+      const Parts::Contact& c = p.contacts[i];
+      if (c.node == id && p.presses(i) >= 0) load[c.direction] += c.stiffness * c.settle;
     }
     dofs.add_force(id, load, b.load);
     p.add_skew(id, b);
@@ -712,6 +863,24 @@ void PiecewiseFrame::move(const VectorXd& step, double factor) {
   p.now.factor = factor;
 }
 
+bool PiecewiseFrame::take_over() {
+  constexpr double kLeft = 1e-11;  // of the largest
+  Parts& p = *parts_;
+  std::vector<double> forces(p.contacts.size());
+  double largest = 0;
+  for (std::size_t i = 0; i < forces.size(); ++i) {
+    forces[i] = std::max(0.0, p.pushes(i));
+    largest = std::max(largest, forces[i]);
+  }
+  bool any = false;
+  for (std::size_t i = 0; i < forces.size(); ++i) {
+    if (!p.contacts[i].rigid || forces[i] == p.now.pressed[i]) continue;
+    any = any || std::abs(forces[i] - p.now.pressed[i]) > kLeft * largest;
+    p.now.pressed[i] = forces[i];
+  }
+  return any;
+}
+
 std::shared_ptr<const void> PiecewiseFrame::state() const {
   return std::make_shared<const Parts::Moving>(parts_->now);
 }
@@ -756,12 +925,20 @@ State PiecewiseFrame::node_state() const {
     const MemberKind kind = p.drawn.model().members[id].kind;
     const bool one_way = one_way_sign(kind) != 0 || kind == MemberKind::cable;
     if (p.first_piece[id] < 0) continue;
-    const Activity failed = p.now.failed[static_cast<std::size_t>(p.first_piece[id])];
-    state.members[id].activity = failed;
-    if (!one_way || failed != Activity::active) continue;
-    if (p.response(static_cast<std::size_t>(p.first_piece[id])).axial == 0) {
-      state.members[id].activity = Activity::idle;
+    const auto first = static_cast<std::size_t>(p.first_piece[id]);
+    Activity activity = p.now.failed[first];
+    const bool relieved = activity == Activity::yields && p.is_relieved(first);
+    if (relieved) {
+      activity = Activity::active;
+      state.members[id].permanent = p.permanent(first);
     }
+    if (one_way && activity == Activity::active && p.response(first).axial == 0) {
+      activity = Activity::idle;
+    }
+    state.members[id].activity = activity;
+  }
+  for (std::size_t i = 0; i < p.contacts.size(); ++i) {
+    if (!(p.pushes(i) > 0)) state.open.emplace_back(p.contacts[i].node, p.contacts[i].direction);
   }
   return state;
 }
@@ -795,9 +972,10 @@ IndexedVector<NodeId, Vector6d> PiecewiseFrame::reactions() const {
   IndexedVector<NodeId, Vector6d> reactions(model.nodes.size(), Vector6d::Zero());
   for (const NodeId id : model.nodes.ids()) {
     const Pose& pose = p.pose(id);
+    const Vector6d pressed = p.contact_force(id, true);
     Vector6d held = Vector6d::Zero();
     const Vector6d& r = rest[static_cast<std::size_t>(id.value)];
-    bool any = false;
+    bool any = !pressed.tail<3>().isZero(0);
     for (int d = 0; d < 6; ++d) {
       if (p.system->support(id)[d].stiffness != kRigid || !model.uses_direction(d)) continue;
       held[d] = r[d];
@@ -806,6 +984,7 @@ IndexedVector<NodeId, Vector6d> PiecewiseFrame::reactions() const {
     for (const ExtraRestraint& e : p.system->situation().restraints) {
       if (e.node == id) held += e.direction * e.direction.dot(r - held);
     }
+    held += pressed;
     if (any && pose.by_vector) {
       // A moment on the vector's components as a moment about the axes.
       held.tail<3>() = turn_of_vector(pose.vector).transpose().inverse() * held.tail<3>();
@@ -836,77 +1015,6 @@ IndexedVector<NodeId, NodeMotion> PiecewiseFrame::motion_of(const VectorXd& unkn
     motion[id].rotation = u.tail<3>();
   }
   return motion;
-}
-
-MemberLine line_from_poses(const MemberFrame& drawn, MemberId id, const MemberPoses& poses,
-                           const MemberLoading& loading) {
-  PieceProperties whole = whole_member(drawn, id);
-  strain(whole, loading, nullptr);
-  const ElementProperties& p = whole.stiffness;
-  const Quaterniond& axes = whole.axes;
-  MemberLine line;
-  if (p.kind == MemberKind::frame) {
-    const MemberLoading own = cut(loading, poses.x);
-    for (std::size_t i = 0; i + 1 < poses.x.size(); ++i) {
-      PieceProperties piece = part_of(whole, poses.x[i], poses.x[i + 1]);
-      std::tie(piece.load_start, piece.load_end) = along_piece(own, i, axes);
-      std::tie(piece.moment_start, piece.moment_end) = moments_along_piece(own, i, axes);
-      line.add(MemberLine::Span::through(
-          sample(piece, poses.poses[i], poses.poses[i + 1], 1, poses.x[i])));
-    }
-    return line;
-  }
-  if (p.cable_length > 0) {
-    const Vector3d start = axes.conjugate() * poses.poses.front().displacement;
-    const Vector3d end = axes.conjugate() * poses.poses.back().displacement;
-    return hanging_line(hanging(p, loading, end - start), start, p.length);
-  }
-  // N alone: its mean from the elongation, and what the loads along the chord add and take.
-  const Pose &a = poses.poses.front(), &b = poses.poses.back();
-  const double mean = respond(whole, a, b, ReleaseMotion::Zero(), 1).axial;
-  const Vector3d chord = (whole.drawn + b.displacement - a.displacement).normalized();
-  const auto along = [&](const Vector6d& q) { return chord.dot(axes * Vector3d(q.head<3>())); };
-  const bool carries = mean != 0;
-  double sum = along(loading.actions.front()), moment = 0;
-  std::vector<std::array<double, 5>> used;
-  for (std::size_t i = 0; i < loading.spans.size(); ++i) {
-    const LoadSpan& s = loading.spans[i];
-    std::array<double, 5> values;
-    const double qa = along(s.at_from), qb = along(s.at_to), h = s.length();
-    for (std::size_t k = 0; k < 5; ++k) {
-      const double xi = double(k) / 4;
-      values[k] = sum + h * xi * (qa + (qb - qa) * xi / 2);
-    }
-    moment += h * (sum + h * (qa / 2 + (qb - qa) / 6));
-    sum = values[4] + along(loading.actions[i + 1]);
-    used.push_back(values);
-  }
-  // ∫ of what is used up from the start to a place of a span.
-  const auto used_up_to = [&](std::size_t span, std::size_t k) {
-    double integral = 0;
-    for (std::size_t i = 0; i <= span; ++i) {
-      const LoadSpan& s = loading.spans[i];
-      const double part = i < span ? 1 : double(k) / 4, qa = along(s.at_from);
-      const double rate = (along(s.at_to) - qa) / s.length(), h = part * s.length();
-      integral += h * (used[i][0] + h * (qa / 2 + h * rate / 6));
-    }
-    return integral;
-  };
-  for (std::size_t i = 0; i < loading.spans.size(); ++i) {
-    const LoadSpan& s = loading.spans[i];
-    std::array<LinePoint, 5> points;
-    for (std::size_t k = 0; k < 5; ++k) {
-      points[k].x = s.from + s.length() * double(k) / 4;
-      if (carries) points[k].forces[0] = mean + moment / p.length - used[i][k];
-      const double xi = points[k].x / p.length;
-      Vector3d u = (1 - xi) * a.displacement + xi * b.displacement;
-      if (carries && p.EA > 0)
-        u += (points[k].x * moment / p.length - used_up_to(i, k)) / p.EA * chord;
-      points[k].displacement = axes.conjugate() * u;
-    }
-    line.add(MemberLine::Span::through(points));
-  }
-  return line;
 }
 
 }  // namespace ulterix

@@ -1,19 +1,40 @@
 #pragma once
 
-#include "core/element/corotational_piece.hpp"
 #include "core/nonlinear/path_follower.hpp"
 #include "core/system/frame_system.hpp"
+#include "core/system/member_pieces.hpp"
 
 namespace ulterix {
 
+/// What a frame is loaded by along a path: `constant` + factor·`scaled`.
+struct PathLoads {
+  const AppliedLoads& scaled;
+  const AppliedLoads* constant = nullptr;
+  /// The ground has moved by what supports settle and `constant` makes of it when the path begins;
+  /// else that grows with the factor.
+  bool settled = false;
+  std::vector<const AppliedLoads*> cuts = {};  ///< these cut members, too
+};
+
+/// Something that carries or does not: a member, or a direction (0..5) of a node's support.
+struct CarryingItem {
+  MemberId member;
+  NodeId node;
+  int direction = 0;
+};
+
 /// A frame whose members are cut into corotational pieces, with its state: a problem for the path
-/// follower. Loads are `constant` + factor·`scaled`; supports settle with the factor, by either.
+/// follower. Rigid supports that work one way are springs, much stiffer than the members around
+/// them, whose force is taken over in equilibrium, until nothing of them gives way (augmented
+/// Lagrangian).
 class PiecewiseFrame : public PathProblem {
  public:
   /// `pieces`: of every member that bends, at least; loads cut members further.
-  PiecewiseFrame(const FrameSystem& drawn, const AppliedLoads& scaled, const AppliedLoads* constant,
-                 int pieces);
-  /// Looks for ties that go slack or taut and members that reach fy, not for breaks alone.
+  PiecewiseFrame(const FrameSystem& drawn, const PathLoads& loads, int pieces);
+  /// Goes on from where another one of the same pieces is, at factor 0.
+  void start_from(const PiecewiseFrame& before);
+  /// Looks for ties and supports that cease or begin to carry and members that reach fy, not for
+  /// breaks alone.
   void look_for_events();
   ~PiecewiseFrame() override;
 
@@ -27,10 +48,13 @@ class PiecewiseFrame : public PathProblem {
   double motion() const override;
   bool has_sharp_bends() const override;  ///< where cables hang
   bool is_loose() const override;         ///< where a cable is slack without load
+  bool take_over() override;              ///< rigid one-way supports that gave way
+  bool is_undecided() const override;     ///< where a tie or a support just touches
+  void come_through() override;           ///< yielding members have become longer
   std::vector<double> conditions() const override;
   bool change_by(int condition) override;
-  /// The member of a condition, and what becomes of it where the condition loses its sign.
-  std::pair<MemberId, ItemChange> meaning(int condition) const;
+  /// Of what a condition tells, and what becomes of it where the condition loses its sign.
+  std::pair<CarryingItem, ItemChange> meaning(int condition) const;
 
   /// What the engineer's nodes and members do in the present state.
   State node_state() const;
@@ -48,10 +72,5 @@ class PiecewiseFrame : public PathProblem {
   struct Parts;
   std::unique_ptr<Parts> parts_;
 };
-
-/// Forces and shape of a member from the poses along it and its loading as it acts (drawn local
-/// axes).
-MemberLine line_from_poses(const MemberFrame& drawn, MemberId id, const MemberPoses& poses,
-                           const MemberLoading& loading);
 
 }  // namespace ulterix
