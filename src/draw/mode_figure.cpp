@@ -157,7 +157,7 @@ std::optional<DrawnMode> drawn_start(const MemberFrame& frame, const std::string
   const double most = largest(shape);
   if (most == 0) return std::nullopt;
   shape.scale = round_scale(kShare * model.size() / most);
-  shape.caption = fmt::format("{}, drawn x {:g}", whose, *shape.scale);
+  shape.caption = fmt::format("{}: departures x {:g}", whose, *shape.scale);
   return shape;
 }
 
@@ -192,9 +192,10 @@ void draw_modes(Canvas& canvas, const Model& model, const std::string& heading,
     draw_hinges(scene);
     draw_caption(canvas, all[i].area, all[i].area.high[1] + 44, modes[i].caption, caption);
   }
-  draw_legend(canvas, {{kUndeformedStroke, "undeformed"},
+  const bool start = modes.front().scale.has_value();
+  draw_legend(canvas, {{kUndeformedStroke, start ? "as drawn" : "undeformed"},
                        {{palette::kSecondOrder, 2.2, {}},
-                        modes.front().scale ? "as it begins, magnified" : "mode, size arbitrary"}});
+                        start ? "as it begins, magnified" : "mode, size arbitrary"}});
 }
 
 namespace {

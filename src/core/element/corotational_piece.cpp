@@ -336,7 +336,10 @@ Deformation<T> deform(const PieceProperties& p, const PieceEnd<T>& a, const Piec
   const auto bent_by = [](const Triple<T>& turn, const Vector3d& as_drawn) {
     return Triple<T>{turn[0] + -as_drawn[0], turn[1] + -as_drawn[1], turn[2] + -as_drawn[2]};
   };
-  const Triple<T> bent_start = bent_by(d.start, drawn[0]), bent_end = bent_by(d.end, drawn[1]);
+  std::array<Triple<T>, 2> bent;
+  if (p.bowed) bent = {bent_by(d.start, drawn[0]), bent_by(d.end, drawn[1])};
+  const Triple<T>& bent_start = p.bowed ? bent[0] : d.start;
+  const Triple<T>& bent_end = p.bowed ? bent[1] : d.end;
   // Between held ends the loads bend and shear the piece.
   T held(0.0);  // energy of that
   Triple<T> along_axes = {T(0.0), T(0.0), T(0.0)};
@@ -391,8 +394,8 @@ Deformation<T> deform(const PieceProperties& p, const PieceEnd<T>& a, const Piec
     d.load_work += work_of_moments(p, phi_z, phi_y, d);
   }
   if (p.held_force != 0) d.load_work += (-p.held_force) * stretch;
-  const auto bent = [](const std::array<double, 2>& m) { return m[0] != 0 || m[1] != 0; };
-  if (bent(p.held_moments) || bent(p.standing_moments)) {
+  const auto bends = [](const std::array<double, 2>& m) { return m[0] != 0 || m[1] != 0; };
+  if (bends(p.held_moments) || bends(p.standing_moments)) {
     const auto [z, y] = whole_curvatures(phi_z, phi_y, d.start, d.end);
     d.load_work += (-p.held_moments[0]) * z + (-p.held_moments[1]) * y;
     d.strain_energy += p.standing_moments[0] * z + p.standing_moments[1] * y;
