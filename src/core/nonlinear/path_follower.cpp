@@ -19,6 +19,7 @@ constexpr double kTakenOver = 1e-10, kMostUnbalanced = 1e-7;  // of the largest 
 constexpr double kTrace = 1e-7;        // of all, that decides which ties act ...
 constexpr double kTraceMotion = 1e-9;  // ... by a motion of this part of its scale
 constexpr double kMostTrace = 1e-2;
+constexpr int kMostTraces = 7;
 constexpr double kFirstLoad = 1e-4;         // of all, where the frame has no shape without load
 constexpr double kConverged = 1e-9;         // of the last correction, of the largest motion
 constexpr double kRoundingOfTurns = 1e-14;  // rad: quaternions know no smaller ones
@@ -148,34 +149,43 @@ class Follower {
     if (problem_.is_loose()) {
       problem_.move(still, options_.from + kFirstLoad * (end_factor() - options_.from));
     }
+    const std::shared_ptr<const void> at_rest = problem_.state();
     if (!correct(VectorXd(), 0, 0, kFirstIterations)) {
+      // What strains the frame without a load may lift it off supports that only push.
+      problem_.restore(at_rest);
+      if (problem_.has_one_way() && decide(at_rest, kTrace)) return true;
+      result_.states.clear();
       result_.end = PathEnd::no_convergence;
       result_.tried = "no equilibrium before the load grows";
       return false;
     }
     now_ = point();
     record(now_);
-    return decide();
+    if (!problem_.is_undecided()) return true;
+    // So much that the motion is no rounding.
+    const double range = std::abs(end_factor() - options_.from);
+    const double felt = kTraceMotion / std::max(range * largest(rate_), kTraceMotion);
+    return decide(now_.state, std::clamp(felt, kTrace, kMostTrace));
   }
 
-  /// What is undecided without load (ties that just touch) is decided by a trace of it. False:
-  /// nothing carries it.
-  bool decide() {
-    if (!problem_.is_undecided()) return true;
+  /// What is undecided without load (ties that just touch) is decided by a trace of it, and by more
+  /// where that leads nowhere. False: nothing carries it.
+  bool decide(const std::shared_ptr<const void>& at_rest, double trace) {
     const Point from = now_;
-    // So much that the motion is no rounding.
-    const double range = end_factor() - options_.from;
-    const double felt = kTraceMotion / std::max(std::abs(range) * largest(rate_), kTraceMotion);
-    const double to = options_.from + range * std::clamp(felt, kTrace, kMostTrace);
-    problem_.move(VectorXd::Zero(problem_.scale().size()), to);
-    if (!correct(VectorXd(), 0, 0, kFirstIterations) || largest(moved_) > kFalls) {
-      problem_.restore(from.state);
-      result_.end = PathEnd::no_convergence;
-      result_.tried = "under a trace of the load no equilibrium was found";
-      return false;
+    for (int tries = 0; tries < kMostTraces; ++tries, trace = std::min(30 * trace, 1.0)) {
+      problem_.restore(at_rest);
+      problem_.move(VectorXd::Zero(problem_.scale().size()),
+                    options_.from + trace * (end_factor() - options_.from));
+      if (!correct(VectorXd(), 0, 0, kFirstIterations) || largest(moved_) > kFalls) continue;
+      now_ = point();
+      if (from.conditions.size() == now_.conditions.size()) return pass(from);
+      record(now_);
+      return true;
     }
-    now_ = point();
-    return pass(from);
+    problem_.restore(at_rest);
+    result_.end = PathEnd::no_convergence;
+    result_.tried = "under a trace of the load no equilibrium was found";
+    return false;
   }
 
   /// Newton's iteration. With `along` (a direction of the unknowns, and of the factor with weight

@@ -57,6 +57,8 @@ class PathProblem {
   /// The present state is one that the structure comes through: what depends on the way so far
   /// takes note of it.
   virtual void come_through() {}
+  /// Something carries one way.
+  virtual bool has_one_way() const { return false; }
   /// Takes over the force of parts that gave way, in equilibrium, where they should not. False:
   /// there is nothing to take over.
   virtual bool take_over() { return false; }

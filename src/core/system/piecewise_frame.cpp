@@ -898,7 +898,15 @@ double PiecewiseFrame::motion() const {
   return largest;
 }
 
+bool PiecewiseFrame::has_one_way() const {
+  const IndexedVector<MemberId, Member>& members = parts_->drawn.model().members;
+  return !parts_->contacts.empty() ||
+         std::any_of(members.begin(), members.end(),
+                     [](const Member& m) { return one_way_sign(m.kind) != 0; });
+}
+
 bool PiecewiseFrame::has_sharp_bends() const {
+  if (!parts_->contacts.empty()) return true;
   return std::any_of(parts_->pieces.begin(), parts_->pieces.end(),
                      [](const Parts::Piece& p) { return p.cable_length > 0; });
 }

@@ -46,7 +46,8 @@ class PiecewiseFrame : public PathProblem {
   void restore(const std::shared_ptr<const void>& state) override;
   const VectorXd& scale() const override;
   double motion() const override;
-  bool has_sharp_bends() const override;  ///< where cables hang
+  bool has_sharp_bends() const override;  ///< where cables hang or supports work one way
+  bool has_one_way() const override;      ///< a support or a tie
   bool is_loose() const override;         ///< where a cable is slack without load
   bool take_over() override;              ///< rigid one-way supports that gave way
   bool is_undecided() const override;     ///< where a tie or a support just touches
