@@ -6,7 +6,6 @@
 #include <cmath>
 #include <numbers>
 #include <optional>
-#include <set>
 #include <stdexcept>
 
 #include "core/model/local_axes.hpp"
@@ -151,20 +150,50 @@ class Writer {
 
   void turn_members() {
     const Value* members = root_.find("members");
-    std::set<std::string> runs;
+    std::string parts;  // of runs, whose section axes turn by themselves
     for (const MemberId id : model_.members.ids()) {
       const auto roll = roll_of(id);
       if (!roll) continue;
       const std::string& name = model_.members[id].name;
       const Value* value = members != nullptr ? members->find(name) : nullptr;
-      if (value == nullptr) {
+      if (value != nullptr) {
+        turn(*value, *roll);
+        continue;
+      }
+      const Value* run =
+          members != nullptr ? members->find(name.substr(0, name.rfind('.'))) : nullptr;
+      if (run == nullptr || run->find("roll") != nullptr || run->find("facing") != nullptr) {
         throw std::runtime_error(
-            fmt::format("member {} is a part of a run: its section axes turn by themselves; write "
-                        "the members of the run one by one",
+            fmt::format("the section axes of {}, a part of a run with a roll, turn by themselves: "
+                        "write the members of the run one by one",
                         name));
       }
-      turn(*value, *roll);
+      parts += fmt::format("\"{}\" = {{ roll = {} }}\n", name, *roll);
     }
+    if (!parts.empty()) add_defaults(parts);
+  }
+
+  /// At the end of [defaults], where the last word is.
+  void add_defaults(const std::string& entries) {
+    const Value* defaults = root_.find("defaults");
+    if (defaults == nullptr) {
+      const std::size_t end = edit_.text().size();
+      edit_.replace(end, end, "\n[defaults]\n" + entries);
+      return;
+    }
+    if (defaults->inline_table || defaults->entries.empty()) {
+      throw std::runtime_error("write [defaults] as a table of its own");
+    }
+    std::size_t end = 0;
+    for (const Entry& e : defaults->entries) {
+      if (e.value.is_table() && !e.value.inline_table) {
+        throw std::runtime_error("write [defaults] as one table");
+      }
+      end = std::max(end, edit_.end_of_value(edit_.offset(e.value.at)));
+    }
+    end = edit_.next_line(end);
+    const bool whole_line = end > 0 && edit_[end - 1] == '\n';
+    edit_.replace(end, end, (whole_line ? "" : "\n") + entries);
   }
 
   void turn(const Value& value, double roll) {

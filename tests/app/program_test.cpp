@@ -1004,10 +1004,12 @@ B = [ 0,   # of the first column
   0, 3000]
 C = [4000, 0, 3000]
 D = [4000, 500, 0]
+E = [2000, 100, 1500]
 [members]
 left = ["A", "B"]
 beam = { from = "B", to = "C", roll = 20 }
 right = { from = "D", to = "C", facing = [0, 1, 0] }
+brace = { through = ["A", "E", "C"] }
 [supports]
 A = "fixed"
 D = "fixed"
@@ -1042,7 +1044,7 @@ modes = 2
       }
       ++rows;
     }
-    EXPECT_EQ(rows, 4);
+    EXPECT_EQ(rows, 5);
   }
   EXPECT_EQ(w.run("model frame-results").out, w.read("frame.toml"));
   EXPECT_EQ(w.run("model frame-results --analysis crooked").status, 2);
