@@ -4,7 +4,6 @@
 #include <charconv>
 #include <cstring>
 #include <filesystem>
-#include <fstream>
 #include <map>
 
 #include "app/options.hpp"
@@ -19,6 +18,7 @@
 #include "draw/result_figures.hpp"
 #include "draw/stage_sheet.hpp"
 #include "read/name_matching.hpp"
+#include "units/text_file.hpp"
 #include "write/results_folder.hpp"
 
 namespace ulterix {
@@ -325,11 +325,7 @@ void write_moving_picture(const Results& results, const DrawRequest& request,
           ? (fs::path(results.folder()) / "figures" / (as_file_name(name) + "-moving.svg")).string()
           : request.output;
   if (fs::path(path).extension() != ".svg") throw CallError("--animate writes an .svg file");
-  std::ofstream out;
-  out.exceptions(std::ios::failbit | std::ios::badbit);
-  out.open(path, std::ios::binary);
-  out << svg;
-  out.close();
+  write_text(path, svg);
   tell_files(results, {path});
 }
 

@@ -1,6 +1,5 @@
 #include <fmt/format.h>
 
-#include <fstream>
 #include <set>
 
 #include "app/commands.hpp"
@@ -8,6 +7,7 @@
 #include "app/results_input.hpp"
 #include "app/stored_run.hpp"
 #include "read/imperfect_model.hpp"
+#include "units/text_file.hpp"
 
 namespace ulterix {
 
@@ -81,13 +81,9 @@ int command_model(const Arguments& arguments) {
                                : results.model().text;
   if (parsed->count("output") == 0) {
     fmt::print("{}", text);
-    return kDone;
+  } else {
+    write_text((*parsed)["output"].as<std::string>(), text);
   }
-  std::ofstream out;
-  out.exceptions(std::ios::failbit | std::ios::badbit);
-  out.open((*parsed)["output"].as<std::string>(), std::ios::binary);
-  out << text;
-  out.close();
   return kDone;
 }
 

@@ -2,7 +2,6 @@
 
 #include <algorithm>
 #include <filesystem>
-#include <fstream>
 #include <future>
 #include <optional>
 
@@ -15,6 +14,7 @@
 #include "app/text.hpp"
 #include "draw/result_figures.hpp"
 #include "read/name_matching.hpp"
+#include "units/text_file.hpp"
 #include "write/results_folder.hpp"
 #include "write/write_tables.hpp"
 
@@ -23,14 +23,6 @@ namespace ulterix {
 namespace {
 
 namespace fs = std::filesystem;
-
-void write_text(const fs::path& path, const std::string& text) {
-  std::ofstream out;
-  out.exceptions(std::ios::failbit | std::ios::badbit);
-  out.open(path, std::ios::binary);
-  out << text;
-  out.close();
-}
 
 int exit_status(const RunResult& result) {
   for (const Step& step : result.steps) {

@@ -4,7 +4,6 @@
 
 #include <cctype>
 #include <cstdint>
-#include <fstream>
 
 #include "core/analysis/large_displacement.hpp"
 #include "core/results/event_words.hpp"
@@ -16,6 +15,7 @@
 #include "draw/path_figure.hpp"
 #include "draw/path_sheet.hpp"
 #include "draw/stage_sheet.hpp"
+#include "units/text_file.hpp"
 
 namespace ulterix {
 
@@ -136,8 +136,8 @@ class RunFigures {
                  fmt::format("{}: deflected shapes, {}", model_.title, sheet.heading()),
                  [&](Canvas& canvas) { draw_deflected(canvas, sheet.steps(), units_, settings); });
       const PathSheet moving(model_, step, PathSheet::kMoving);
-      std::ofstream(fs::path(folder_) / (names_.back() + "-moving.svg"), std::ios::binary)
-          << moving_states(model_, sheet.heading(), moving.steps(), *settings.scale);
+      write_text(fs::path(folder_) / (names_.back() + "-moving.svg"),
+                 moving_states(model_, sheet.heading(), moving.steps(), *settings.scale));
     }
   }
 

@@ -252,19 +252,6 @@ void read_lack_of_fit(Reading& r, const MemberKeys& keys, const Value& own, cons
   m.lack_of_fit = r.quantity(*v, Quantity::displacement, who + ": lack_of_fit").value_or(0);
 }
 
-/// A length, or a part of the member's: "L/500".
-std::optional<double> read_bow_size(Reading& r, const Value& v, const std::string& who, double L) {
-  if (!v.is_text() || !v.text.starts_with("L/")) {
-    return r.quantity(v, Quantity::displacement, who);
-  }
-  const auto part = split_number(v.text.substr(2));
-  if (!part || !part->unit.empty() || part->number == 0) {
-    r.complain(v.at, "{}: write a length, or a part of the member's length, as L/500", who);
-    return std::nullopt;
-  }
-  return L / part->number;
-}
-
 /// The axis' distance from the chord at mid length; a bare one towards local z, in a plane frame in
 /// its plane.
 void read_bow(Reading& r, const MemberKeys& keys, const Value& own, const std::string& who,
@@ -277,13 +264,14 @@ void read_bow(Reading& r, const MemberKeys& keys, const Value& own, const std::s
   }
   const Vector3d from = r.model.nodes[m.start].position, to = r.model.nodes[m.end].position;
   const double L = (to - from).norm();
+  const Reading::PartOf part_of_length = {'L', "the member's length", L, true};
   const Matrix3d axes = local_axes(from, to, m.roll, r.model.vertical);
   const auto in_plane = [&](Eigen::Index axis) {
     const Eigen::Index normal = r.model.plane == Plane::xz ? 1 : 2;
     return r.model.plane == Plane::space || std::abs(axes(axis, normal)) < 0.5;
   };
   if (!v->is_table()) {
-    const auto size = read_bow_size(r, *v, here, L);
+    const auto size = r.length_or_part(*v, part_of_length, here);
     if (size) m.bow[in_plane(2) ? 1 : 0] = *size;
   } else if (r.check_keys(*v, "bow", here)) {
     for (const std::size_t i : {std::size_t{0}, std::size_t{1}}) {
@@ -292,7 +280,7 @@ void read_bow(Reading& r, const MemberKeys& keys, const Value& own, const std::s
       if (!in_plane(i == 0 ? 1 : 2)) {
         r.complain(part->at, "{}: the plane frame does not bend that way", here);
       }
-      m.bow[i] = read_bow_size(r, *part, here, L).value_or(0);
+      m.bow[i] = r.length_or_part(*part, part_of_length, here).value_or(0);
     }
   }
   constexpr double kMost = 0.05;

@@ -7,7 +7,6 @@
 #include "read/analysis_reading.hpp"
 #include "read/model_file.hpp"
 #include "read/name_matching.hpp"
-#include "units/unit_text.hpp"
 
 namespace ulterix {
 
@@ -38,20 +37,12 @@ std::optional<Place> read_moving_place(Reading& r, const Value& v, const std::st
 
 /// A length, or a part of the height of the frame: "H/500".
 std::optional<double> read_shape_size(Reading& r, const Value& v, const std::string& who) {
-  if (!v.is_text() || !v.text.starts_with("H/")) {
-    return r.quantity(v, Quantity::displacement, who);
-  }
-  const auto part = split_number(v.text.substr(2));
-  if (!part || !part->unit.empty() || !(part->number > 0)) {
-    r.complain(v.at, "{}: write a length, or a part of the height of the frame, as H/500", who);
-    return std::nullopt;
-  }
   double low = std::numeric_limits<double>::max(), high = -low;
   for (const Node& n : r.model.nodes) {
     low = std::min(low, n.position[r.model.vertical]);
     high = std::max(high, n.position[r.model.vertical]);
   }
-  return (high - low) / part->number;
+  return r.length_or_part(v, {'H', "the height of the frame", high - low, false}, who);
 }
 
 std::optional<StartShape> read_start_shape(Reading& r, const Value& v, const std::string& who,

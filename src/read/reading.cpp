@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "read/name_matching.hpp"
+#include "units/unit_text.hpp"
 
 namespace ulterix {
 
@@ -122,6 +123,21 @@ std::optional<double> Reading::quantity(const Value& value, Quantity q, const st
     return std::nullopt;
   }
   return in_range(split->number * unit->factor, value.at, q, who);
+}
+
+std::optional<double> Reading::length_or_part(const Value& value, const PartOf& part,
+                                              const std::string& who) {
+  if (!value.is_text() || !value.text.starts_with(std::string{part.letter, '/'})) {
+    return quantity(value, Quantity::displacement, who);
+  }
+  const auto by = split_number(value.text.substr(2));
+  const bool divides = by && by->unit.empty() && by->number != 0;
+  if (!divides || (by->number < 0 && !part.either_way)) {
+    complain(value.at, "{}: write a length, or a part of {}, as {}/500", who, part.words,
+             part.letter);
+    return std::nullopt;
+  }
+  return part.whole / by->number;
 }
 
 std::optional<double> Reading::quantity(const Value& table, std::string_view key, Quantity q,

@@ -59,6 +59,15 @@ class Reading {
   /// The same for a key of a table; nothing (without complaint) where the key is missing.
   std::optional<double> quantity(const Value& table, std::string_view key, Quantity q,
                                  const std::string& who);
+  /// A length, or a part of another one, `whole` (m), which a letter stands for: "L/500".
+  struct PartOf {
+    char letter;
+    const char* words;  ///< "the member's length"
+    double whole;
+    bool either_way;  ///< its sign counts
+  };
+  std::optional<double> length_or_part(const Value& value, const PartOf& part,
+                                       const std::string& who);
   std::optional<std::string> text(const Value& value, const std::string& who);
   std::optional<bool> flag(const Value& value, const std::string& who);
   /// Complains if the value is not a table.

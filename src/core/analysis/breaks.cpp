@@ -133,21 +133,9 @@ class Breaking {
       }
       const bool yields = model.members[id].yields;
       failed_[id] = yields ? Activity::yields : Activity::broken;
-      if (yields) yielded_.emplace_back(id, elongation(state.step, id));
+      if (yields) yielded_.emplace_back(id, yielded_to(state.step, id));
       events_.push_back({factor, id, {}, 0, yields ? ItemChange::yields : ItemChange::breaks});
     }
-  }
-
-  /// Less than its force is left: a member is shorter than it was, a cable less tight.
-  static bool is_relieved(const Step& step, MemberId id, double reached) {
-    if (const auto cable = cable_in(Recovery(step), id)) {
-      return cable->largest_tension() < (1 - kLocated) * step.frame->model().members[id].breaks_at;
-    }
-    return elongation(step, id) < reached - 1e-6 * std::abs(reached);
-  }
-
-  static double elongation(const Step& step, MemberId id) {
-    return step.frame->end_motion(id, step.state).deformed[6];
   }
 
   OneWayState finish(OneWayState state, const OneWayFrames& frames, double low) {
@@ -173,14 +161,7 @@ class Breaking {
   /// A member that has yielded and goes back would carry less than its force.
   void check_yielded(Step& step) const {
     for (const auto& [id, reached] : yielded_) {
-      if (!is_relieved(step, id, reached)) continue;
-      step.has_state = false;
-      step.outcome.verdict = Verdict::not_solvable;
-      step.outcome.reason += fmt::format(
-          "; then {} becomes shorter again, and a member that unloads after it has "
-          "yielded is not followed",
-          whole_.model().members[id].name);
-      return;
+      if (is_relieved(step, id, reached)) return refuse_relieved(step, id);
     }
   }
 
@@ -189,10 +170,34 @@ class Breaking {
   const LoadSet& loads_;
   FailedSet failed_;
   std::vector<ItemEvent> events_;
-  std::vector<std::pair<MemberId, double>> yielded_;  // elongation at which
+  std::vector<std::pair<MemberId, double>> yielded_;  // and how far it had gone then
 };
 
 }  // namespace
+
+double yielded_to(const Step& step, MemberId id) {
+  const Recovery recovery(step);
+  if (const auto cable = cable_in(recovery, id)) {
+    return cable->length() / (1 + recovery.loads().on_member(id).strain);
+  }
+  return step.frame->end_motion(id, step.state).deformed[6];
+}
+
+bool is_relieved(const Step& step, MemberId id, double reached) {
+  const double limit = step.frame->model().members[id].breaks_at;
+  const auto cable = cable_in(Recovery(step), id);
+  if (cable && cable->largest_tension() < (1 - kLocated) * limit) return true;
+  return yielded_to(step, id) < reached - kLocated * std::abs(reached);
+}
+
+void refuse_relieved(Step& step, MemberId id) {
+  step.has_state = false;
+  step.outcome.verdict = Verdict::not_solvable;
+  step.outcome.reason += fmt::format(
+      "{}{} becomes shorter again, and a member that unloads after it has yielded is "
+      "not followed",
+      step.outcome.reason.empty() ? "" : "; then ", step.frame->model().members[id].name);
+}
 
 double part_of_breaking(const Recovery& recovery, MemberId id) {
   const MemberFrame& frame = recovery.frame();

@@ -11,7 +11,6 @@
 #include "core/analysis/p_delta.hpp"
 #include "core/analysis/restraints.hpp"
 #include "core/modes/frame_mass.hpp"
-#include "core/results/cables.hpp"
 #include "core/results/modes.hpp"
 
 namespace ulterix {
@@ -85,24 +84,11 @@ class Erection {
     if (yielded_.empty()) yielded_ = IndexedVector<MemberId, double>(model_.members.size(), 0.0);
     for (const MemberId id : model_.members.ids()) {
       if (step.state.members[id].activity != Activity::yields) continue;
-      const double now = yielded_to(step, id);
-      if (yielded_[id] != 0 && now < yielded_[id] * (1 - 1e-6)) {
-        step.has_state = false;
-        step.outcome.verdict = Verdict::not_solvable;
-        step.outcome.reason = fmt::format(
-            "{} becomes shorter again, and a member that unloads in a stage after it has yielded "
-            "is not followed",
-            model_.members[id].name);
-        return;
+      if (yielded_[id] != 0 && is_relieved(step, id, yielded_[id])) {
+        return refuse_relieved(step, id);
       }
-      yielded_[id] = std::max(yielded_[id], now);
+      yielded_[id] = std::max(yielded_[id], yielded_to(step, id));
     }
-  }
-  /// Its length with elongation, m; of a cable that without force.
-  static double yielded_to(const Step& step, MemberId id) {
-    if (const auto cable = cable_in(Recovery(step), id)) return cable->length();
-    const MemberFrame& frame = *step.frame;
-    return frame.properties(id).length + frame.end_motion(id, step.state).deformed[6];
   }
 
   /// Everything of a stage but its loads.

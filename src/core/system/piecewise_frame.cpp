@@ -304,7 +304,9 @@ struct PiecewiseFrame::Parts {
       around[static_cast<std::size_t>(members[id].start.value)] += k.head<6>();
       around[static_cast<std::size_t>(members[id].end.value)] += k.tail<6>();
     }
+    contacts_at.assign(static_cast<std::size_t>(cut_model.nodes.size()), {0, 0});
     for (const NodeId id : drawn.model().nodes.ids()) {
+      const std::size_t first = contacts.size();
       const Vector6d& stiff = around[static_cast<std::size_t>(id.value)];
       for (int d = 0; d < 6; ++d) {
         SupportDirection s = drawn.support(id)[static_cast<std::size_t>(d)];
@@ -322,6 +324,7 @@ struct PiecewiseFrame::Parts {
         c.stiffness = c.rigid ? kMuchStiffer * own : s.stiffness;
         if (c.stiffness > 0) contacts.push_back(c);
       }
+      contacts_at[static_cast<std::size_t>(id.value)] = {first, contacts.size()};
     }
     now.pressed.assign(contacts.size(), 0.0);
   }
@@ -363,9 +366,10 @@ struct PiecewiseFrame::Parts {
   /// Reactions of the supports of a node that work one way; `rigid`: of those, or of the springs.
   Vector6d contact_force(NodeId id, bool rigid) const {
     Vector6d f = Vector6d::Zero();
-    for (std::size_t i = 0; i < contacts.size(); ++i) {
+    const auto [first, last] = contacts_at[static_cast<std::size_t>(id.value)];
+    for (std::size_t i = first; i < last; ++i) {
       const Contact& c = contacts[i];
-      if (c.node == id && c.rigid == rigid) f[c.direction] += c.only * std::max(0.0, pushes(i));
+      if (c.rigid == rigid) f[c.direction] += c.only * std::max(0.0, pushes(i));
     }
     return f;
   }
@@ -519,9 +523,10 @@ struct PiecewiseFrame::Parts {
 
   Matrix6d springs(NodeId id) const {
     Matrix6d K = Matrix6d::Zero();
-    for (std::size_t i = 0; i < contacts.size(); ++i) {
+    const auto [first, last] = contacts_at[static_cast<std::size_t>(id.value)];
+    for (std::size_t i = first; i < last; ++i) {
       const Contact& c = contacts[i];
-      if (c.node == id && presses(i) >= 0) K(c.direction, c.direction) += c.stiffness;
+      if (presses(i) >= 0) K(c.direction, c.direction) += c.stiffness;
     }
     for (int d = 0; d < 6; ++d) {
       const double k = system->support(id)[d].stiffness;
@@ -699,7 +704,8 @@ struct PiecewiseFrame::Parts {
   std::vector<Vector6d> scaled_nodal, constant_nodal;  // by node of the cut model
   std::vector<Vector6d> springs_stand;  // ground of springs from the start, by the engineer's node
   std::vector<Contact> contacts;
-  Size standing, growing;  // loads
+  std::vector<std::pair<std::size_t, std::size_t>> contacts_at;  // by node of the cut model
+  Size standing, growing;                                        // loads
   VectorXd scale;
   Moving now;
   bool settles = false;
@@ -811,9 +817,10 @@ Balance PiecewiseFrame::balance() const {
         if (s.stiffness != kRigid) load[d] += s.stiffness * s.settle;
       }
     }
-    for (std::size_t i = 0; i < p.contacts.size(); ++i) {
+    const auto [first, last] = p.contacts_at[n];
+    for (std::size_t i = first; i < last; ++i) {
       const Parts::Contact& c = p.contacts[i];
-      if (c.node == id && p.presses(i) >= 0) load[c.direction] += c.stiffness * c.settle;
+      if (p.presses(i) >= 0) load[c.direction] += c.stiffness * c.settle;
     }
     dofs.add_force(id, load, b.load);
     p.add_skew(id, b);
