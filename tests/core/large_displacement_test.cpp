@@ -6,7 +6,9 @@
 #include <random>
 
 #include "core/element/corotational_piece.hpp"
-#include "support/frame_builder.hpp"
+#include "core/nonlinear/path_follower.hpp"
+#include "core/system/piecewise_frame.hpp"
+#include "support/building.hpp"
 
 namespace ulterix {
 namespace {
@@ -675,6 +677,33 @@ TEST(CorotationalPiece, DerivativesOfItsEnergy) {
       }
     }
     EXPECT_LE((r.stiffness - r.stiffness.transpose()).norm(), 1e-12 * r.stiffness.norm());
+  }
+}
+
+// A factorisation that serves several iterations leads to the same equilibria.
+TEST(LargeDisplacement, AKeptFactorisationFindsTheSamePath) {
+  const testing::Building building(3, 4, 4e4);
+  const Model& model = building.b.model;
+  const FrameSystem system{Situation(model)};
+  const AppliedLoads loads(system.situation(), model.case_alone(CaseId(0)));
+  const auto path = [&](double flops_kept, State& state) {
+    PiecewiseFrame frame(system, {loads}, 1);
+    PathOptions options;
+    options.steps = 2;
+    options.flops_kept = flops_kept;
+    const PathResult found = follow_path(frame, options);
+    state = frame.node_state();
+    return found;
+  };
+  State kept, anew;
+  const PathResult a = path(0, kept), b = path(1e99, anew);
+  ASSERT_EQ(a.end, PathEnd::reached) << a.tried;
+  ASSERT_EQ(a.states.size(), b.states.size());
+  for (const PathState& s : a.states) EXPECT_EQ(s.negative_pivots, 0);
+  EXPECT_EQ(a.states.back().factor, 1);
+  EXPECT_GT(anew.nodes[building.nodes.back()].translation.norm(), 0.05);
+  for (const NodeId n : building.nodes) {
+    EXPECT_LE((kept.nodes[n].translation - anew.nodes[n].translation).norm(), 1e-10);
   }
 }
 

@@ -7,6 +7,7 @@
 #include <cmath>
 #include <random>
 
+#include "core/sparse/conjugate_gradients.hpp"
 #include "core/sparse/indefinite_factor.hpp"
 
 namespace ulterix {
@@ -20,6 +21,7 @@ constexpr double kTrace = 1e-7;        // of all, that decides which ties act ..
 constexpr double kTraceMotion = 1e-9;  // ... by a motion of this part of its scale
 constexpr double kMostTrace = 1e-2;
 constexpr int kMostTraces = 7;
+constexpr double kNearlyThere = 1e-4;       // of the motion: a change after which one more may do
 constexpr double kFirstLoad = 1e-4;         // of all, where the frame has no shape without load
 constexpr double kConverged = 1e-9;         // of the last correction, of the largest motion
 constexpr double kRoundingOfTurns = 1e-14;  // rad: quaternions know no smaller ones
@@ -56,6 +58,17 @@ class Tangent {
     border(balance);
     return true;
   }
+  /// K⁻¹·b of a tangent near the one that was factorised, by conjugate gradients; empty where they
+  /// are slow or the tangent is not definite: then it is worth a factorisation of its own.
+  std::optional<VectorXd> solve_near(const Balance& balance, const VectorXd& b) const {
+    constexpr CgOptions kFew{15, 1e-6};
+    if (!negative_ || indefinite_ || !skew_.empty() || !balance.skew.empty()) return std::nullopt;
+    VectorXd x = VectorXd::Zero(b.size());
+    const CgEnd end =
+        conjugate_gradients(pattern_, balance.values, inverse_of(definite_), b, x, kFew);
+    if (end != CgEnd::converged) return std::nullopt;
+    return x;
+  }
   /// With the skew part, by the formula of Sherman, Morrison and Woodbury.
   VectorXd solve(const VectorXd& b) const {
     VectorXd x = by_symmetric_part(b);
@@ -73,6 +86,7 @@ class Tangent {
     return x.col(0);
   }
   std::optional<int> negative_pivots() const { return negative_; }
+  double flops() const { return definite_.flops(); }
 
  private:
   void solve_in_place(Eigen::MatrixXd& x) const {
@@ -196,13 +210,19 @@ class Follower {
     moved_ = VectorXd::Zero(problem_.scale().size());
     double before = 0, first = 0;
     int taken_over = 0;
+    bool keeps = tangent_.flops() >= options_.flops_kept;
     std::optional<Balance> known;
     for (int i = 1; i <= most; ++i) {
       const Balance b = known ? *std::move(known) : problem_.balance();
       known.reset();
-      if (!b.rest.allFinite() || !tangent_.factorise(b)) return false;
-      VectorXd step = -tangent_.solve(b.rest);
-      rate_ = tangent_.solve(b.load);
+      if (!b.rest.allFinite()) return false;
+      std::optional<VectorXd> near;
+      const bool may_end = before > 0 && before <= kNearlyThere * std::max(problem_.motion(), 1e-6);
+      if (keeps && along.size() == 0 && !may_end) near = tangent_.solve_near(b, b.rest);
+      keeps = keeps && near;
+      if (!near && !tangent_.factorise(b)) return false;
+      VectorXd step = near ? VectorXd(-*near) : VectorXd(-tangent_.solve(b.rest));
+      if (!near) rate_ = tangent_.solve(b.load);
       double factor_step = 0;
       if (along.size() > 0) {
         const double below = dot(along, rate_) + factor_weight * factor_rate;
@@ -221,7 +241,8 @@ class Follower {
       const bool balanced = i > 2 && residual_ < kBalanced;
       const bool rounding =
           balanced || (i > 4 && change <= 1e-7 * size && change > 0.3 * before && residual_ < 1e-8);
-      const bool done = change <= std::max(kConverged * size, kRoundingOfTurns) || rounding;
+      const bool done =
+          !near && (change <= std::max(kConverged * size, kRoundingOfTurns) || rounding);
       // Steps that grow lead nowhere.
       const bool grows = before > 0 && change > before;
       if (!done && i > 4 && grows && change > 0.5 * first) return false;

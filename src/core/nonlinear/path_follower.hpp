@@ -73,8 +73,10 @@ enum class PathLead { automatic, load, arc_length, displacement };
 
 struct PathOptions {
   PathLead lead = PathLead::automatic;
-  int steps = 10;           ///< of equal load factor, to begin with
-  int most_steps = 2000;    ///< in all
+  int steps = 10;         ///< of equal load factor, to begin with
+  int most_steps = 2000;  ///< in all
+  /// A factorisation of so many operations serves the iterations of a load step until the last.
+  double flops_kept = 1e9;
   double from = 0, to = 1;  ///< load factors
   bool follow_branch = false;
   bool stop_at_limit = false;
