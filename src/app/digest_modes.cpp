@@ -267,7 +267,8 @@ std::string participation_words(const Model& model, const ModalResult& r) {
       shortage += ", which needs the many modes of girders";
     } else {
       shortage +=
-          fmt::format(": until = {{ {} = 90 }} takes as many modes as it needs", kAxisNames[d]);
+          fmt::format(": many more modes needed (until = {{ {} = 90 }} takes as many as that is)",
+                      kAxisNames[d]);
     }
   }
   return reached + shortage;

@@ -25,6 +25,9 @@ constexpr double kRigidMotion = 1e-6;
 constexpr double kNoMass = 1e-12;
 /// Frames with fewer unknowns try a hint of how many modes would be enough before they give it.
 constexpr int kTriedFrame = 300;
+/// ... up to so many, and give none beyond: the work grows with the third power of the number, and
+/// an estimate from few functions is far too low there.
+constexpr int kMostTried = 40;
 /// Vectors for each direction that tell where its mass lies.
 constexpr int kMassVectors = 30;
 
@@ -73,13 +76,13 @@ class ModalSolver {
     return {};
   }
 
-  /// Only the lowest frequency, Hz.
+  /// Only the lowest ω; empty: there is none, or not to six digits.
   std::optional<double> lowest() {
     wanted_ = 1;
     if (mass_.empty() || !prepare().stands()) return std::nullopt;
     find();
-    if (found_.count() == 0) return std::nullopt;
-    return omegas_[0] / (2 * M_PI);
+    if (found_.count() == 0 || error_ > kReliable || !found_.converged) return std::nullopt;
+    return omegas_[0];
   }
 
   /// Mass along the members, whatever the model says.
@@ -302,6 +305,7 @@ class ModalSolver {
     if (directions.empty() || frame_.dofs().size() >= kLargeFrame) return;
     estimate_hints(directions, result);
     if (frame_.dofs().size() >= kTriedFrame) return;
+    for (int& n : result.enough) n = n > kMostTried ? 0 : n;
     const int most = *std::max_element(result.enough.begin(), result.enough.end());
     if (most > 0) try_hints(most, result);
   }
@@ -347,7 +351,9 @@ class ModalSolver {
     AnalysisSpec more = spec_;
     ModalKeys& asked = more.become<ModalKeys>();
     asked.until = {};
-    for (int modes = most; modes <= kMostModes; modes = modes + modes / 4 + 2) {
+    const std::array<int, 3> hinted = result.enough;
+    const int limit = std::max(kMostTried, most + most / 4 + 2);
+    for (int modes = most; modes <= limit; modes = modes + modes / 4 + 2) {
       asked.modes = modes;
       ModalSolver trial(whole_, more, nullptr);
       trial.state_ = state_;
@@ -356,7 +362,7 @@ class ModalSolver {
       bool all = true;
       std::array<int, 3> reached = {};
       for (std::size_t d = 0; d < 3; ++d) {
-        if (result.enough[d] == 0) continue;
+        if (hinted[d] == 0) continue;
         double sum = 0;
         for (Eigen::Index i = 0; i < trial.found_.count() && reached[d] == 0; ++i) {
           sum += trial.effective_mass(d, i);
@@ -364,9 +370,8 @@ class ModalSolver {
         }
         all = all && reached[d] > 0;
       }
-      if (!all && trial.found_.count() >= modes) continue;
       result.enough = reached;
-      return;
+      if (all || trial.found_.count() < modes) return;
     }
   }
 
@@ -380,7 +385,7 @@ class ModalSolver {
     consistent.make_consistent();
     const auto lowest = consistent.lowest();
     if (!lowest || *lowest <= 0) return;
-    result.lumped_against_consistent = result.modes.front().frequency() / *lowest - 1;
+    result.lumped_against_consistent = result.modes.front().omega / *lowest - 1;
   }
 
   /// Rayleigh's quotients of the first modes.
@@ -420,11 +425,21 @@ void find_gains(const ElasticFrame& frame, const AnalysisSpec& spec, const Step*
       std::min<std::size_t>(result.gains.size(), std::size_t(spec.modal().try_restraints));
   for (std::size_t i = 0; i < tries; ++i) {
     const ElasticFrame held = with_restraint(frame, result.gains[i]);
-    if (held.stands()) result.gains[i].held = ModalSolver(held, spec, state).lowest();
+    if (!held.stands()) continue;
+    if (const auto omega = ModalSolver(held, spec, state).lowest()) {
+      result.gains[i].held = *omega / (2 * M_PI);
+    }
   }
 }
 
 }  // namespace
+
+std::optional<double> lowest_omega(const ElasticFrame& frame, const Step& state) {
+  AnalysisSpec spec;
+  spec.become<ModalKeys>().strings = false;
+  const auto about = frame_about(frame, state);
+  return ModalSolver(about ? *about : frame, spec, &state).lowest();
+}
 
 Step modal(const ElasticFrame& given, const AnalysisSpec& spec, const Step* state,
            const Progress& progress) {

@@ -11,4 +11,8 @@ namespace ulterix {
 Step modal(const ElasticFrame& frame, const AnalysisSpec& spec, const Step* state,
            const Progress& progress = {});
 
+/// Only the lowest frequency of a frame about a state, rad/s, without those of ties and cables as
+/// strings; empty: nothing has mass, or it is not sure to six digits.
+std::optional<double> lowest_omega(const ElasticFrame& frame, const Step& state);
+
 }  // namespace ulterix
