@@ -174,17 +174,16 @@ void draw_absent(Scene& scene, const FigureSettings& settings, const DrawnSteps&
 
 }  // namespace
 
-void draw_caption(Canvas& canvas, const Area& area, double foot, const std::string& text,
-                  const TextStyle& style) {
-  const double middle = (area.low[0] + area.high[0]) / 2;
-  canvas.text({middle - canvas.measure(text, style)[0] / 2, foot}, text, style);
-}
-
-TextStyle caption_style(Canvas& canvas, const Area& area, const std::string& text) {
+void draw_captions(Canvas& canvas, const std::vector<Caption>& captions) {
   TextStyle style{14, true, palette::kInk};
-  const double room = area.high[0] - area.low[0] + 40;
-  while (style.size > 9 && canvas.measure(text, style)[0] > room) style.size -= 0.5;
-  return style;
+  for (const Caption& c : captions) {
+    const double room = c.area.high[0] - c.area.low[0] + 40;
+    while (style.size > 9 && canvas.measure(c.text, style)[0] > room) style.size -= 0.5;
+  }
+  for (const Caption& c : captions) {
+    const double middle = (c.area.low[0] + c.area.high[0]) / 2;
+    canvas.text({middle - canvas.measure(c.text, style)[0] / 2, c.foot}, c.text, style);
+  }
 }
 
 std::vector<MemberId> standing(const std::vector<MemberId>& members, const Recovery& recovery) {
@@ -210,6 +209,7 @@ void draw_panels(Canvas& canvas, const DrawnSteps& steps, const FigureSettings& 
   }
   const bool above = is_wide(model, extent, direction);
   const std::vector<Area> sheet = panels(steps.size());
+  std::vector<Caption> captions;
   for (std::size_t i = 0; i < steps.size(); ++i) {
     const DrawnSteps own = {steps[i]};
     Area area = settings.sheet.empty() ? half_page(i == 0, above) : sheet[i];
@@ -224,10 +224,11 @@ void draw_panels(Canvas& canvas, const DrawnSteps& steps, const FigureSettings& 
     const double foot = !settings.sheet.empty() ? area.high[1] + 44
                         : above && i == 0       ? area.high[1] + 40
                                                 : Canvas::kHeight - 52;
-    const std::string text =
-        caption.empty() ? steps[i].name : fmt::format("{}: {}", steps[i].name, caption);
-    draw_caption(canvas, area, foot, text, caption_style(canvas, area, text));
+    captions.push_back(
+        {area, foot,
+         caption.empty() ? steps[i].name : fmt::format("{}: {}", steps[i].name, caption)});
   }
+  draw_captions(canvas, captions);
 }
 
 std::vector<LegendEntry> legend_of(const DrawnSteps& steps, const FigureSettings& settings) {

@@ -44,10 +44,13 @@ std::vector<std::vector<Vector3d>> deflected_axes(const Recovery& recovery,
                                                   double scale, int pieces);
 
 /// Text under a panel, in its middle; `foot`: its base line.
-void draw_caption(Canvas& canvas, const Area& area, double foot, const std::string& text,
-                  const TextStyle& style);
-/// A style in which a caption fits its panel.
-TextStyle caption_style(Canvas& canvas, const Area& area, const std::string& text);
+struct Caption {
+  Area area;
+  double foot = 0;
+  std::string text;
+};
+/// All of a page in one size, in which the longest fits its panel.
+void draw_captions(Canvas& canvas, const std::vector<Caption>& captions);
 
 /// Calls draw(scene, steps) once for the whole page, or for each step on its half of it, with a
 /// caption underneath. All scenes have the same view and scale; `extent` is what has to fit.

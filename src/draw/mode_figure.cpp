@@ -79,17 +79,6 @@ std::vector<Panel> make_panels(const Model& model, const std::vector<DrawnMode>&
   return result;
 }
 
-/// All captions in one size: long ones shrink rather than run into the next.
-TextStyle style_of_captions(Canvas& canvas, const std::vector<Panel>& all,
-                            const std::vector<DrawnMode>& modes) {
-  TextStyle style{14, true, palette::kInk};
-  for (std::size_t i = 0; i < modes.size(); ++i) {
-    const TextStyle own = caption_style(canvas, all[i].area, modes[i].caption);
-    style.size = std::min(style.size, own.size);
-  }
-  return style;
-}
-
 std::string svg_path(const Scene& scene, const std::vector<Vector3d>& points) {
   std::string path;
   for (const Vector3d& p : points) {
@@ -178,7 +167,7 @@ void draw_modes(Canvas& canvas, const Model& model, const std::string& heading,
                 const std::vector<DrawnMode>& modes, const FigureSettings& settings, double swing) {
   draw_heading(canvas, title_of(model), heading);
   const std::vector<Panel> all = make_panels(model, modes, settings);
-  const TextStyle caption = style_of_captions(canvas, all, modes);
+  std::vector<Caption> captions;
   for (std::size_t i = 0; i < modes.size(); ++i) {
     Scene scene(canvas, all[i].view, model, settings.members);
     draw_key_plan(scene, settings);
@@ -190,8 +179,9 @@ void draw_modes(Canvas& canvas, const Model& model, const std::string& heading,
                   scene.at_depth({palette::kSecondOrder, 2.2, {}}, axis[axis.size() / 2]));
     }
     draw_hinges(scene);
-    draw_caption(canvas, all[i].area, all[i].area.high[1] + 44, modes[i].caption, caption);
+    captions.push_back({all[i].area, all[i].area.high[1] + 44, modes[i].caption});
   }
+  draw_captions(canvas, captions);
   const bool start = modes.front().scale.has_value();
   draw_legend(canvas, {{kUndeformedStroke, start ? "as drawn" : "undeformed"},
                        {{palette::kSecondOrder, 2.2, {}},
