@@ -124,11 +124,19 @@ void print_outcomes(const Results& before, const Results& after) {
   }
 }
 
-void print_before_and_after(const std::vector<BeforeAfter>& pairs, Shown shown_rows) {
-  const bool all = shown_rows != Shown::that_matter;
-  TextTable table({Align::left, Align::left, Align::left, Align::left, Align::left, Align::right,
-                   Align::right, Align::right, Align::left});
-  table.add({"what", "", "load", "analysis", "where", "before", "after", "ratio", ""});
+/// `states`: the two of one folder; empty: the same state of two folders.
+void print_before_and_after(const std::vector<BeforeAfter>& pairs, Shown shown_rows,
+                            const Names& states = {}) {
+  const bool all = shown_rows != Shown::that_matter, one_folder = !states.empty();
+  std::vector<Align> align = {Align::left, Align::left};
+  if (!one_folder) align.insert(align.end(), {Align::left, Align::left});
+  align.insert(align.end(), {Align::left, Align::right, Align::right, Align::right, Align::left});
+  TextTable table(align);
+  if (one_folder) {
+    table.add({"what", "", "where", states[0], states[1], "ratio", ""});
+  } else {
+    table.add({"what", "", "load", "analysis", "where", "before", "after", "ratio", ""});
+  }
   std::size_t shown = 0, unchanged = 0, more = 0, small = 0;
   for (const BeforeAfter& p : pairs) {
     if (p.nothing && shown_rows != Shown::all) continue;
@@ -145,12 +153,15 @@ void print_before_and_after(const std::vector<BeforeAfter>& pairs, Shown shown_r
     }
     ++shown;
     const bool moved = p.where_before != p.where;
-    table.add({p.quantity, p.unit, p.loads, p.analysis, p.where, significant(p.before),
-               significant(p.after),
-               p.before == 0 ? "new" : fmt::format("{:.3f}", p.after / p.before),
-               p.only_moved() ? fmt::format("of the same size, moved from {}", p.where_before)
-               : moved        ? "was at " + p.where_before
-                              : ""});
+    std::vector<std::string> cells = {p.quantity, p.unit};
+    if (!one_folder) cells.insert(cells.end(), {p.loads, p.analysis});
+    cells.insert(cells.end(),
+                 {p.where, significant(p.before), significant(p.after),
+                  p.before == 0 ? "new" : fmt::format("{:.3f}", p.after / p.before),
+                  p.only_moved() ? fmt::format("of the same size, moved from {}", p.where_before)
+                  : moved        ? "was at " + p.where_before
+                                 : ""});
+    table.add(cells);
   }
   if (shown > 0) fmt::print("{}", table.print());
   if (more > 0) fmt::print(" ...  {} more above 5 %:  --all\n", more);
@@ -244,6 +255,8 @@ int command_compare(const Arguments& arguments) {
       "      one moment and one node, in every load and analysis\n"
       "  ulterix compare shed-results --pair modes --pair loaded:U1\n"
       "      periods without and with axial force, paired by shape (MAC)\n"
+      "  ulterix compare shed-results --from \"erection:level 2\" --to \"erection:level 3\"\n"
+      "      what the third level changed\n"
       "  ulterix compare before after\n"
       "      what a change did: the keys that differ, and the results, largest change first\n");
   const auto names = [] { return cxxopts::value<Names>(); };
@@ -253,6 +266,9 @@ int command_compare(const Arguments& arguments) {
       "member", "extremes along these members", names(), "NAME")(
       "place", "one place: B1.ux, A0.fz, CA.My@0.5, CA.N@max", names(), "PLACE")(
       "pair", "pairs the modes of two analyses by their shapes; twice", names(), "NAME")(
+      "from", "one state beside another of the same folder: ANALYSIS:LOADS or ANALYSIS:STAGE",
+      cxxopts::value<std::string>(),
+      "STATE")("to", "the other one", cxxopts::value<std::string>(), "STATE")(
       "all", "every place, the unchanged ones too")(
       "format", kTableFormats, cxxopts::value<std::string>()->default_value("text"), "FORMAT");
   const auto parsed = options.parse(arguments);
@@ -279,6 +295,23 @@ int command_compare(const Arguments& arguments) {
     }
     const std::vector<ModeSet> all = mode_sets(first);
     fmt::print("{}", pairs_text(find_set(all, sets[0]), find_set(all, sets[1])));
+    return kDone;
+  }
+  if (parsed->count("from") + parsed->count("to") > 0) {
+    if (parsed->count("from") != 1 || parsed->count("to") != 1 || folders.size() != 1) {
+      throw CallError("--from and --to: two states of one folder");
+    }
+    if (!request.analyses.empty() || !request.loads.empty()) {
+      throw CallError(
+          "--from and --to name the analysis and the loads: without --analysis, --load");
+    }
+    const Names states = {(*parsed)["from"].as<std::string>(), (*parsed)["to"].as<std::string>()};
+    const auto pairs = between_states(first, states[0], states[1], request);
+    if (format == TableFormat::text) {
+      print_before_and_after(pairs, shown, states);
+    } else {
+      fmt::print("{}", table_text(as_table(pairs), format));
+    }
     return kDone;
   }
   if (folders.size() == 1) {

@@ -351,15 +351,17 @@ std::vector<ComparedLoads> beside_first_order(const Results& results,
   return all;
 }
 
-std::vector<BeforeAfter> before_and_after(const Results& before, const Results& after,
-                                          const CompareRequest& request) {
-  const std::vector<StepValue> then = values_of_folder(before, request),
-                               now = values_of_folder(after, request);
+namespace {
+
+/// Quantities that both lists have; `same_state`: of the same analysis and loads alone.
+std::vector<BeforeAfter> paired(const std::vector<StepValue>& then,
+                                const std::vector<StepValue>& now, bool by_place, bool same_state) {
   std::vector<BeforeAfter> pairs;
   for (const StepValue& v : now) {
     const auto found = std::find_if(then.begin(), then.end(), [&](const StepValue& o) {
-      return o.analysis == v.analysis && o.loads == v.loads && o.quantity == v.quantity &&
-             o.unit == v.unit && (o.where == v.where || !request.asks_for_places());
+      const bool same = o.analysis == v.analysis && o.loads == v.loads;
+      return (same || !same_state) && o.quantity == v.quantity && o.unit == v.unit &&
+             (o.where == v.where || !by_place);
     });
     if (found == then.end()) continue;
     BeforeAfter pair{v.analysis, v.loads, v.quantity, v.unit, v.where, found->where};
@@ -373,6 +375,39 @@ std::vector<BeforeAfter> before_and_after(const Results& before, const Results& 
     return a.change() > b.change();
   });
   return pairs;
+}
+
+/// Of one state, ANALYSIS:LOADS.
+std::vector<StepValue> values_of_state(const Results& results, const std::string& name,
+                                       const char* option, CompareRequest request) {
+  std::vector<std::string> states;
+  for (const auto& [analysis, loads] : steps_with_results(results)) {
+    states.push_back(analysis + ":" + loads);
+    if (states.back() != name) continue;
+    request.analyses = {analysis};
+    request.loads = {loads};
+    std::vector<StepValue> values = values_of_folder(results, request);
+    // Not of what it stands beside.
+    const auto other = [&a = analysis](const StepValue& v) { return v.analysis != a; };
+    values.erase(std::remove_if(values.begin(), values.end(), other), values.end());
+    return values;
+  }
+  throw CallError(fmt::format("{}: no state \"{}\" in the results{} (ANALYSIS:LOADS)", option, name,
+                              did_you_mean(name, states)));
+}
+
+}  // namespace
+
+std::vector<BeforeAfter> before_and_after(const Results& before, const Results& after,
+                                          const CompareRequest& request) {
+  return paired(values_of_folder(before, request), values_of_folder(after, request),
+                request.asks_for_places(), true);
+}
+
+std::vector<BeforeAfter> between_states(const Results& results, const std::string& from,
+                                        const std::string& to, const CompareRequest& request) {
+  return paired(values_of_state(results, from, "--from", request),
+                values_of_state(results, to, "--to", request), request.asks_for_places(), false);
 }
 
 }  // namespace ulterix

@@ -71,4 +71,9 @@ struct BeforeAfter {
 std::vector<BeforeAfter> before_and_after(const Results& before, const Results& after,
                                           const CompareRequest& request);
 
+/// The same of two states of one folder, ANALYSIS:LOADS each (or ANALYSIS:STAGE): how the one
+/// differs from the other. Throws CallError for a state that the results do not have.
+std::vector<BeforeAfter> between_states(const Results& results, const std::string& from,
+                                        const std::string& to, const CompareRequest& request);
+
 }  // namespace ulterix
