@@ -189,8 +189,9 @@ class Inventory {
         if (!stage.supports.empty()) add(fmt::format("{} supports", stage.supports.size()));
         if (!stage.freed.empty()) add(fmt::format("frees {} directions", stage.freed.size()));
         if (!stage.ground.empty()) add("the ground moves");
+        if (stage.days > 0) add(fmt::format("{:g} days pass", stage.days));
         table.add(
-            {stage.name, stage.bent ? "p-delta" : "first-order",
+            {stage.name, std::string(word_of(kAnalysisKinds, stage.theory)),
              fmt::format("{} {}", in_units(units_, Quantity::force, down), label(Quantity::force)),
              changes});
       }

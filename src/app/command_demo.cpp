@@ -82,6 +82,12 @@ std::string what_next(const DemoModel& demo) {
            "          ulterix table {0} camber --analysis on_props   how high to set the floors\n"
            "Change    {1}: strike the props before the third floor is cast\n";
   }
+  if (demo.name == "terminal-erection") {
+    return "\nLook at   ulterix compare {0} --from in_use:gale --to late:gale\n"
+           "          ulterix table {0} camber --analysis late   how high to set the floors\n"
+           "          ulterix draw {0} moment --analysis late --load \"lean 1-3\"\n"
+           "Change    {1}: bolt the leaning columns up before the storm, not after it\n";
+  }
   return "\nLook at   {0}/figures/deflected-U2.png   first-order and P-Delta at one scale\n"
          "          {0}/figures/moment-U2.png      where the moments grow\n"
          "          ulterix draw {0} mode --load U1 --mode 1-3   how it buckles\n"
@@ -101,10 +107,10 @@ int command_demo(const Arguments& arguments) {
       "      the terminal building, its results and figures in ./kittiwake-quay/\n"
       "  ulterix demo --example gantry\n"
       "      a travelling gantry in space: how close to buckling, and what would help\n");
-  options.add()(
-      "example",
-      "terminal, gantry, beacon, boat-hall, footbridge, signal-mast, hung-office or pilot-house",
-      cxxopts::value<std::string>()->default_value("terminal"), "NAME");
+  options.add()("example",
+                "terminal, gantry, beacon, boat-hall, footbridge, signal-mast, hung-office, "
+                "terminal-erection or pilot-house",
+                cxxopts::value<std::string>()->default_value("terminal"), "NAME");
   const auto parsed = options.parse(arguments);
   if (!parsed) return kDone;
   const DemoModel& demo = find_demo((*parsed)["example"].as<std::string>());

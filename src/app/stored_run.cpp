@@ -8,6 +8,7 @@
 #include "core/analysis/large_displacement.hpp"
 #include "core/analysis/p_delta.hpp"
 #include "core/analysis/run.hpp"
+#include "core/analysis/staged.hpp"
 #include "core/element/corotational_piece.hpp"
 
 namespace ulterix {
@@ -105,7 +106,12 @@ StoredRun::StoredRun(const Results& results, const std::vector<std::string>& ana
   }
   read_reactions(results, filters);
   if (model().has_one_way()) read_states(results, filters);
-  const std::vector<Birthplace> births = read_births(results, analyses);
+  Births births;
+  births.built = read_births(results, "births", analyses);
+  const bool creeps = std::any_of(
+      model().analyses.begin(), model().analyses.end(),
+      [](const AnalysisSpec& a) { return a.is_erection() && a.staged().creep.has_value(); });
+  if (creeps) births.crept = read_births(results, "creep", analyses);
   place_on_frames(read_coordinates(results), births);
   if (wanted.empty()) {
     read_motion(results, filters);
@@ -169,7 +175,8 @@ void StoredRun::read_steps(const Results& results, const std::vector<Results::Fi
         results.damaged();
       }
       step.at_once = spec->staged().at_once;
-      step.state.geometric = stages[static_cast<std::size_t>(step.number) - 1].bent;
+      const AnalysisKind theory = stages[static_cast<std::size_t>(step.number) - 1].theory;
+      step.state.geometric = theory == AnalysisKind::p_delta;
     }
     if (step.kind == AnalysisKind::p_delta) {
       const PDeltaKeys& keys = spec->p_delta();
@@ -240,8 +247,9 @@ void StoredRun::set_loads(const std::vector<MemberId>& members) {
 }
 
 void StoredRun::read_poses(const Results& results, const std::vector<Results::Filter>& filters) {
-  const bool finite = std::any_of(steps_.begin(), steps_.end(), [](const Step& s) {
-    return s.kind == AnalysisKind::large_displacement;
+  const bool finite = std::any_of(steps_.begin(), steps_.end(), [this](const Step& s) {
+    if (s.kind != AnalysisKind::staged) return s.kind == AnalysisKind::large_displacement;
+    return has_finite_motion(model().find_analysis(s.analysis)->staged());
   });
   if (!finite) return;
   const ByName<MemberId> member(results, model().members);
@@ -287,7 +295,7 @@ StoredRun::Offsets StoredRun::read_coordinates(const Results& results) {
 }
 
 std::vector<StoredRun::Birthplace> StoredRun::read_births(
-    const Results& results, const std::vector<std::string>& analyses) const {
+    const Results& results, const char* table, const std::vector<std::string>& analyses) const {
   std::vector<Birthplace> all;
   const bool staged =
       std::any_of(model().analyses.begin(), model().analyses.end(),
@@ -296,7 +304,7 @@ std::vector<StoredRun::Birthplace> StoredRun::read_births(
   const ByName<MemberId> member(results, model().members);
   std::vector<Results::Filter> filters;
   if (!analyses.empty()) filters.push_back({"analysis", "analysis", analyses});
-  for (const auto& row : results.table("births", filters).rows) {
+  for (const auto& row : results.table(table, filters).rows) {
     Birthplace born;
     born.analysis = text_in(row[0]);
     born.stage = static_cast<int>(number_in(row[2]));
@@ -310,15 +318,24 @@ std::vector<StoredRun::Birthplace> StoredRun::read_births(
 }
 
 /// What stands in a stage, and where it was built in.
-void StoredRun::build(const Step& step, const std::vector<Birthplace>& births,
-                      Situation& situation) const {
+void StoredRun::build(const Step& step, const Births& births, Situation& situation) const {
   situation.clear();
   const AnalysisSpec& erection = erection_of(model(), step);
   const int last = stage_of(model(), step);
   for (int k = 0; k < last; ++k) {
     situation.change_members(erection.staged().stages[static_cast<std::size_t>(k)]);
   }
-  for (const Birthplace& born : births) {
+  for (const Birthplace& crept : births.crept) {
+    if (crept.analysis != erection.name || crept.stage > last) continue;
+    if (situation.present[crept.member] == 0) continue;
+    if (situation.aged.empty()) {
+      situation.aged = IndexedVector<MemberId, std::optional<Aged>>(model().members.size());
+    }
+    // The rows of later stages come after.
+    if (!situation.aged[crept.member]) situation.aged[crept.member].emplace();
+    situation.aged[crept.member]->shift.segment<6>(crept.at_start ? 0 : 6) = crept.motion.vector();
+  }
+  for (const Birthplace& born : births.built) {
     if (born.analysis != erection.name || born.stage > last) continue;
     if (situation.present[born.member] == 0) continue;
     if (situation.birth(born.member) == nullptr) situation.bear(born.member, State(model()));
@@ -327,7 +344,7 @@ void StoredRun::build(const Step& step, const std::vector<Birthplace>& births,
   }
 }
 
-void StoredRun::place_on_frames(const Offsets& offsets, const std::vector<Birthplace>& births) {
+void StoredRun::place_on_frames(const Offsets& offsets, const Births& births) {
   for (Step& step : steps_) {
     for (const Step& before : steps_) {
       if (&before == &step || step.frame || stage_of(model(), step) > 0) break;

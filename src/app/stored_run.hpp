@@ -37,7 +37,7 @@ class StoredRun {
   /// Of the nodes of steps that began from a start shape.
   using Offsets = std::map<const Step*, IndexedVector<NodeId, Vector3d>>;
   Offsets read_coordinates(const Results& results);
-  /// Where an end of a member was when it was built in, in a stage (its number).
+  /// Where an end of a member was when it was built in, or has crept to, in a stage (its number).
   struct Birthplace {
     std::string analysis;
     int stage = 0;
@@ -45,12 +45,15 @@ class StoredRun {
     bool at_start = true;
     NodeMotion motion;
   };
-  std::vector<Birthplace> read_births(const Results& results,
+  struct Births {
+    std::vector<Birthplace> built, crept;
+  };
+  std::vector<Birthplace> read_births(const Results& results, const char* table,
                                       const std::vector<std::string>& analyses) const;
-  void build(const Step& step, const std::vector<Birthplace>& births, Situation& situation) const;
+  void build(const Step& step, const Births& births, Situation& situation) const;
   void set_loads(const std::vector<MemberId>& members);
   /// Steps of one situation share its frame.
-  void place_on_frames(const Offsets& offsets, const std::vector<Birthplace>& births);
+  void place_on_frames(const Offsets& offsets, const Births& births);
   Step* step_of(const std::vector<Cell>& row);
 
   ModelFile file_;

@@ -275,15 +275,24 @@ constexpr std::array kKeys = {
         true},
     Key{"analysis", "brings", Q::number, "",
         "staged: { CASE = factor } that members and nodes bring along when they are erected", true},
-    Key{"analysis", "theory", Q::number, "first-order", "staged: first-order or p-delta", true},
+    Key{"analysis", "theory", Q::number, "first-order",
+        "staged: first-order, p-delta or large-displacement", true},
     Key{"analysis", "position", Q::number, "displaced",
         "staged: new members fit between the displaced nodes, or the drawn ones", true},
-    Key{"analysis", "creep", Q::number, "", "staged: concrete that creeps and shrinks", false},
+    Key{"analysis", "creep", Q::number, "",
+        "staged: concrete creeps and shrinks while days pass, EN 1992-1-1 Annex B", true},
+
+    Key{"creep", "humidity", Q::number, "60", "of the air, per cent", true},
+    Key{"creep", "class", Q::number, "N", "of the cement: S, N or R", true},
+    Key{"creep", "age", Q::number, "7",
+        "of the concrete when its member arrives, days: it is loaded and dries from then on", true},
+    Key{"creep", "shrinkage", Q::number, "true", "or false: creep alone", true},
 
     Key{"bow", "y", Q::displacement, "0", "towards local y; or \"L/500\"", true},
     Key{"bow", "z", Q::displacement, "0", "towards local z; or \"L/500\"", true},
 
     Key{"stages", "by", Q::number, "", "levels: one stage a level", true},
+    Key{"stages", "days", Q::number, "0", "from one level to the next, with creep", true},
 
     Key{"stage", "name", Q::number, "its number", "of the stage", true},
     Key{"stage", "erect", Q::number, "", "members that arrive", true},
@@ -295,9 +304,10 @@ constexpr std::array kKeys = {
     Key{"stage", "brings", Q::number, "that of the analysis", "in this stage", true},
     Key{"stage", "add", Q::number, "", "{ CASE = factor } on everything that stands", true},
     Key{"stage", "take_off", Q::number, "", "{ CASE = factor } off everything that stands", true},
-    Key{"stage", "theory", Q::number, "that of the analysis", "from this stage on", true},
+    Key{"stage", "theory", Q::number, "that of the analysis",
+        "from this stage on: first-order or p-delta", true},
     Key{"stage", "position", Q::number, "that of the analysis", "of new members", true},
-    Key{"stage", "days", Q::number, "", "from the stage before", false},
+    Key{"stage", "days", Q::number, "0", "from the stage before, with creep", true},
 
     Key{"stop", "limit", Q::number, "false", "at the first limit point", true},
     Key{"stop", "factor", Q::number, "", "at this factor on the loads", true},
@@ -324,8 +334,9 @@ struct KindsOfKey {
   std::string_view key;
   std::vector<std::string_view> kinds;
 };
-const std::array<KindsOfKey, 26> kKindsOfKeys = {
+const std::array<KindsOfKey, 27> kKindsOfKeys = {
     {{"stages", {"staged"}},
+     {"creep", {"staged"}},
      {"brings", {"staged"}},
      {"theory", {"staged"}},
      {"position", {"staged"}},

@@ -4,6 +4,7 @@
 #include <cmath>
 #include <limits>
 
+#include "core/analysis/staged.hpp"
 #include "core/modes/mode_member.hpp"
 #include "read/analysis_reading.hpp"
 #include "read/name_matching.hpp"
@@ -176,6 +177,13 @@ void read_after(Reading& r, const Value& t, const std::string& who, AnalysisSpec
   }
   spec.after = {text->substr(0, colon), text->substr(colon + 1)};
   const AnalysisSpec& source = *r.model.find_analysis(spec.after.analysis);
+  if (source.kind() == AnalysisKind::staged) {
+    if (has_finite_motion(source.staged())) {
+      r.complain(v.at, "{}: after a stage of large displacement is not supported yet", who);
+    } else if (source.staged().creep && spec.kind() == AnalysisKind::p_delta) {
+      r.complain(v.at, "{}: p-delta after an erection with creep is not supported yet", who);
+    }
+  }
   const auto pushed = [](const LoadSet& l) { return l.notional_x != 0 || l.notional_y != 0; };
   const bool on_top =
       spec.kind() == AnalysisKind::p_delta || spec.kind() == AnalysisKind::large_displacement;

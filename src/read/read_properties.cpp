@@ -95,6 +95,7 @@ void read_concrete(Reading& r, const Value& value, const std::string& who, Mater
     m.E = c.E * 1e9;
     m.density = kConcreteWeight / r.model.gravity;
     m.alpha = 10e-6;  // EN 1992-1-1, 3.1.3
+    m.fck = std::strtod(c.name.data() + 1, nullptr) * 1e6;
     return;
   }
   r.complain(value.at, "{}: no concrete class \"{}\"{}", who, *name, did_you_mean(*name, names));
@@ -111,6 +112,7 @@ void read_fc(Reading& r, const Value& table, const std::string& who, Material& m
   if (const auto fc = r.quantity(table, "fc", Quantity::stress, who)) {
     if (*fc <= 0) return r.complain(table.find("fc")->at, "{}: fc must be above zero", who);
     m.E = 57000 * std::sqrt(*fc / psi) * psi;
+    m.fck = *fc;
     m.density = kConcreteWeight / r.model.gravity;
     m.alpha = 10e-6;
   }

@@ -2,6 +2,7 @@
 #include <algorithm>
 #include <set>
 
+#include "core/analysis/creep.hpp"
 #include "core/analysis/staged.hpp"
 #include "core/results/storeys.hpp"
 #include "read/analysis_reading.hpp"
@@ -92,9 +93,10 @@ class StagesReader {
     for (int i = 0; i < r.model.cases.size(); ++i) applied_.push_back(Applied(r.model));
     now_.clear();
     spec_.loads.clear();
-    bent_ = read_theory(t, who_).value_or(false);
+    theory_ = read_theory(t, who_).value_or(AnalysisKind::first_order);
     drawn_ = read_position(t, who_).value_or(false);
     if (const Value* v = t.find("brings")) brings_ = read_factors(*v, who_ + ": brings");
+    if (const Value* v = t.find("creep")) read_creep(*v);
     for (const Support& s : r.model.supports) {
       for (std::size_t d = 0; d < 6; ++d) {
         if (s.directions[d].stiffness != 0) supported_[s.node][d] = true;
@@ -117,19 +119,110 @@ class StagesReader {
                          who_);
     }
     warn_of_the_rest(at);
+    if (keys_.creep) check_creep(t.find("creep") != nullptr ? t.find("creep")->at : at);
   }
 
  private:
-  std::optional<bool> read_theory(const Value& t, const std::string& who) {
+  void read_creep(const Value& v) {
+    const std::string who = who_ + ": creep";
+    CreepKeys& keys = keys_.creep.emplace();
+    if (!r_.is_table(v, who) || !r_.check_keys(v, "creep", who)) return;
+    if (const auto humidity = r_.quantity(v, "humidity", Quantity::number, who)) {
+      if (*humidity < 0 || *humidity > 100) {
+        r_.complain(v.find("humidity")->at, "{}: humidity is in per cent, 0 to 100", who);
+      }
+      keys.humidity = *humidity / 100;
+    }
+    if (const Value* word = v.find("class")) {
+      const auto text = r_.text(*word, who + ": class");
+      const auto cement = text ? value_of(kCementClasses, *text) : std::nullopt;
+      if (text && !cement) r_.complain(word->at, "{}: class is S, N or R, not \"{}\"", who, *text);
+      keys.cement = cement.value_or(keys.cement);
+    }
+    if (const auto age = r_.quantity(v, "age", Quantity::number, who)) {
+      if (*age < 0.5) r_.complain(v.find("age")->at, "{}: age is at least half a day", who);
+      keys.age = *age;
+    }
+    if (const Value* word = v.find("shrinkage")) {
+      keys.shrinks = r_.flag(*word, who + ": shrinkage").value_or(true);
+    }
+  }
+
+  /// Complaints about what creep is not followed in; the loads as members have crept under them.
+  void check_creep(Location at) {
+    for (const Stage& stage : keys_.stages) {
+      if (stage.theory == AnalysisKind::first_order) continue;
+      return r_.complain(at, "{}: creep goes with theory \"first-order\" alone", who_);
+    }
+    bool any = false;
+    for (const MemberId id : r_.model.members.ids()) {
+      if (ever_[id] == 0 || !creeps(r_.model, id)) continue;
+      any = true;
+      const std::string complaint = creep_complaint(r_.model, id);
+      if (complaint.empty()) continue;
+      r_.complain(at, "{}: creep of {} is not supported: {}", who_, r_.model.members[id].name,
+                  complaint);
+      return;
+    }
+    if (!any) {
+      return r_.complain(at, "{}: creep: no member is of concrete (material with concrete or fc)",
+                         who_);
+    }
+    for (std::size_t k = 0; k < spec_.loads.size(); ++k) {
+      spec_.loads[k].bends = crept_loads(r_.model, spec_, k);
+    }
+  }
+
+  /// Days before a stage; empty: none.
+  std::optional<double> read_days(const Value& t, const std::string& who) {
+    const Value* v = t.find("days");
+    if (v == nullptr) return std::nullopt;
+    const auto days = r_.quantity(*v, Quantity::number, who + ": days");
+    if (!days) return std::nullopt;
+    if (*days < 0) r_.complain(v->at, "{}: days pass forward", who);
+    if (!keys_.creep) {
+      r_.complain(v->at, "{}: days change nothing without creep = {{ }} of the analysis", who);
+    }
+    return *days > 0 ? days : std::nullopt;
+  }
+
+  /// Days pass, and nothing else happens.
+  void wait(double days) {
+    Stage stage;
+    stage.name = fmt::format("{} + {:g} d", keys_.stages.back().name, days);
+    stage.days = days;
+    stage.theory = keys_.stages.back().theory;
+    stage.line = keys_.stages.back().line;
+    LoadSet loads = spec_.loads.back();
+    loads.name = stage.name;
+    spec_.loads.push_back(std::move(loads));
+    keys_.stages.push_back(std::move(stage));
+  }
+
+  std::optional<AnalysisKind> read_theory(const Value& t, const std::string& who) {
     const Value* v = t.find("theory");
     if (v == nullptr) return std::nullopt;
     const auto word = r_.text(*v, who + ": theory");
-    if (word == "large-displacement") {
-      r_.complain(v->at, "{}: theory \"large-displacement\" is not supported yet", who);
-    } else if (word && word != "first-order" && word != "p-delta") {
-      r_.complain(v->at, "{}: theory is first-order or p-delta, not \"{}\"", who, *word);
+    if (!word) return std::nullopt;
+    for (const AnalysisKind kind :
+         {AnalysisKind::first_order, AnalysisKind::p_delta, AnalysisKind::large_displacement}) {
+      if (*word == word_of(kAnalysisKinds, kind)) return kind;
     }
-    return word == "p-delta";
+    r_.complain(v->at, "{}: theory is first-order, p-delta or large-displacement, not \"{}\"", who,
+                *word);
+    return std::nullopt;
+  }
+
+  void check_theory(const Value& t, const std::string& who, AnalysisKind before,
+                    AnalysisKind theory) {
+    if (theory == before) return;
+    const auto finite = [](AnalysisKind k) { return k == AnalysisKind::large_displacement; };
+    if (finite(theory) || finite(before)) {
+      r_.complain(t.at, "{}: large-displacement is the theory of all stages or of none", who);
+    } else if (theory == AnalysisKind::first_order) {
+      r_.complain(t.at, "{}: a stage before is p-delta, and there is no way back to first-order",
+                  who);
+    }
   }
 
   std::optional<bool> read_position(const Value& t, const std::string& who) {
@@ -165,7 +258,8 @@ class StagesReader {
         known.push_back(a.name + ":" + stages[k].name);
         if (known.back() != *text) continue;
         for (std::size_t i = 0; i <= k; ++i) repeat(stages[i], a.loads[i]);
-        if (stages[k].bent) bent_ = true;
+        if (theory_ == AnalysisKind::first_order) theory_ = stages[k].theory;
+        if (!keys_.creep) keys_.creep = a.staged().creep;
         if (a.loads[k].heavy) put_on(*a.loads[k].heavy);
         return;
       }
@@ -221,13 +315,14 @@ class StagesReader {
     if (word != "levels") {
       return r_.complain(v.at, "{}: stages: by is \"levels\"", who_);
     }
+    const std::optional<double> days = read_days(v, who_ + ": stages");
     const std::vector<Level> levels = find_levels(r_.model);
     const std::size_t before = keys_.stages.size();
     for (std::size_t i = 0; i < levels.size(); ++i) {
       Stage stage;
       stage.name = levels[i].name;
       stage.drawn = drawn_;
-      stage.bent = bent_;
+      stage.theory = theory_;
       stage.line = v.at.line;
       const double top = levels[i].high + 1e-6 * r_.model.size();
       for (const MemberId id : r_.model.members.ids()) {
@@ -240,6 +335,7 @@ class StagesReader {
         }
       }
       if (stage.erected.empty()) continue;
+      if (days && keys_.stages.size() > before) wait(*days);
       update(stage);
       act(stage, brings_, {}, {}, v.at);
     }
@@ -262,12 +358,22 @@ class StagesReader {
     const bool known = std::any_of(keys_.stages.begin(), keys_.stages.end(),
                                    [&](const Stage& s) { return s.name == stage.name; });
     if (known) r_.complain(t.at, "{}: two stages have this name", who);
-    stage.bent = read_theory(t, who).value_or(bent_);
-    if (!stage.bent && !keys_.stages.empty() && keys_.stages.back().bent) {
-      r_.complain(t.at, "{}: a stage before is p-delta, and there is no way back to first-order",
-                  who);
-    }
+    stage.theory = read_theory(t, who).value_or(theory_);
+    if (!keys_.stages.empty()) check_theory(t, who, keys_.stages.back().theory, stage.theory);
     stage.drawn = read_position(t, who).value_or(drawn_);
+    if (const auto days = read_days(t, who)) {
+      const std::array<const char*, 7> changes = {"erect",  "strike", "support", "free",
+                                                  "settle", "add",    "take_off"};
+      const bool waits = std::all_of(changes.begin(), changes.end(),
+                                     [&t](const char* key) { return t.find(key) == nullptr; });
+      if (keys_.stages.empty()) {
+        r_.complain(t.at, "{}: days count from the stage before, and this is the first", who);
+      } else if (waits) {
+        stage.days = *days;
+      } else {
+        wait(*days);
+      }
+    }
     if (const Value* v = t.find("erect")) read_erected(*v, who, stage);
     if (const Value* v = t.find("strike")) read_struck(*v, who, stage);
     update(stage);
@@ -505,7 +611,8 @@ class StagesReader {
   std::string who_;
   AnalysisSpec& spec_;
   StagedKeys& keys_;
-  bool bent_ = false, drawn_ = false;
+  AnalysisKind theory_ = AnalysisKind::first_order;
+  bool drawn_ = false;
   Factors brings_;
   Situation now_;                                         // what stands
   IndexedVector<MemberId, char> ever_;                    // stood in some stage

@@ -247,6 +247,12 @@ std::vector<TableSpec> make_specs() {
                    {text_column("member", ""), text_column("at", "start, end")}};
   add_six(births.columns, kDisplacementNames, Q::displacement, Q::rotation, "from the drawn place");
   specs.push_back(std::move(births));
+  TableSpec creep{"creep",
+                  "staged: how the ends of a member would lie against its chord if no force held "
+                  "it, by creep and shrinkage so far",
+                  {text_column("member", ""), text_column("at", "start, end")}};
+  add_six(creep.columns, kDisplacementNames, Q::displacement, Q::rotation, "local axes");
+  specs.push_back(std::move(creep));
   specs.push_back({"convergence",
                    "the iterations on axial forces",
                    {integer_column("round", ""),

@@ -80,21 +80,37 @@ class StateRows : public RowWriter {
   void births() {
     for (const Step& step : result_.steps) {
       if (step.kind != AnalysisKind::staged || !step.frame) continue;
-      const auto spec =
-          std::find_if(model_.analyses.begin(), model_.analyses.end(),
-                       [&](const AnalysisSpec& a) { return a.name == step.analysis; });
-      const auto& stages = spec->staged().stages;
-      for (const MemberId id : stages[static_cast<std::size_t>(step.number) - 1].erected) {
+      const auto& stages = model_.find_analysis(step.analysis)->staged().stages;
+      for (const MemberId id : stages[index_of(step)].erected) {
         const Birth* birth = step.frame->situation().birth(id);
         if (birth == nullptr) continue;
-        for (const bool start : {true, false}) {
-          lead(step);
-          sink_.text(model_.members[id].name);
-          sink_.text(start ? "start" : "end");
-          six((start ? birth->start : birth->end).vector());
-          sink_.end_row();
-        }
+        ends(step, id, birth->start.vector(), birth->end.vector());
       }
+    }
+  }
+
+  void creep() {
+    for (const Step& step : result_.steps) {
+      if (step.kind != AnalysisKind::staged || !step.frame) continue;
+      if (model_.find_analysis(step.analysis)->staged().stages[index_of(step)].days == 0) continue;
+      for (const MemberId id : model_.members.ids()) {
+        const Aged* aged = step.frame->situation().aged_of(id);
+        if (aged != nullptr) ends(step, id, aged->shift.head<6>(), aged->shift.tail<6>());
+      }
+    }
+  }
+
+  static std::size_t index_of(const Step& stage) {
+    return static_cast<std::size_t>(stage.number) - 1;
+  }
+
+  void ends(const Step& step, MemberId id, const Vector6d& start, const Vector6d& end) {
+    for (const bool first : {true, false}) {
+      lead(step);
+      sink_.text(model_.members[id].name);
+      sink_.text(first ? "start" : "end");
+      six(first ? start : end);
+      sink_.end_row();
     }
   }
 
@@ -459,6 +475,7 @@ void write_table(const RunResult& result, const UnitSystem& units, const TableSp
       {"states", part(&StateRows::states)},
       {"cables", part(&StateRows::cables)},
       {"births", part(&StateRows::births)},
+      {"creep", part(&StateRows::creep)},
       {"stages", part(&StateRows::stages)},
       {"camber", part(&StateRows::camber)},
       {"convergence", part(&StateRows::convergence)},

@@ -84,7 +84,7 @@ AnalysisSpec erection_of(const Loaded& f, bool with_wind) {
     Stage s;
     s.name = name;
     s.erected = erected;
-    s.bent = true;
+    s.theory = AnalysisKind::p_delta;
     keys.stages.push_back(s);
     LoadSet set;
     set.name = name;

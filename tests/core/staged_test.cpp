@@ -6,115 +6,22 @@
 #include "core/element/cut_cables.hpp"
 #include "core/results/camber.hpp"
 #include "core/results/modes.hpp"
-#include "support/frame_builder.hpp"
+#include "support/erection.hpp"
 
 namespace ulterix {
 namespace {
 
+using testing::difference;
+using testing::Erection;
 using testing::force6;
 using testing::FrameBuilder;
 using testing::kExact;
 using testing::relative_error;
 using testing::rolled_section;
+using testing::TwoStoreys;
 
-/// A staged analysis of a frame, stage by stage.
-struct Erection {
-  FrameBuilder& b;
-  AnalysisSpec spec;
-  bool bent;
-
-  explicit Erection(FrameBuilder& frame, bool p_delta = false) : b(frame), bent(p_delta) {
-    spec.name = "erection";
-    spec.become<StagedKeys>();
-  }
-
-  /// What acts after the stage is given by `items`.
-  Stage& stage(const std::vector<MemberId>& erected, const LoadCase& items) {
-    StagedKeys& keys = spec.become<StagedKeys>();
-    Stage next;
-    next.name = "S" + std::to_string(keys.stages.size() + 1);
-    next.erected = erected;
-    next.bent = bent;
-    LoadSet set;
-    set.name = next.name;
-    set.items = std::make_shared<const LoadCase>(items);
-    spec.loads.push_back(set);
-    keys.stages.push_back(next);
-    return keys.stages.back();
-  }
-
-  RunResult run() const {
-    AnalysisSpec reference = spec;
-    reference.name = at_once_name(spec.name);
-    reference.become<StagedKeys>().at_once = true;
-    b.model.analyses.insert(b.model.analyses.begin(), spec);
-    b.model.analyses.insert(b.model.analyses.begin(), reference);
-    return ulterix::run(b.model);
-  }
-};
-
-/// A portal of two storeys under loads of every kind.
-struct TwoStoreys {
-  FrameBuilder b;
-  NodeId A0, A1, A2, D0, D1, D2;
-  std::vector<MemberId> lower, upper;
-  LoadCase on_lower, on_upper, on_both;
-
-  TwoStoreys() {
-    const SectionId s = b.section(rolled_section());
-    const MaterialId m = b.material(210e9, 81e9, 7850);
-    A0 = b.node("A0", 0, 0, 0);
-    A1 = b.node("A1", 0, 0, 3.5);
-    A2 = b.node("A2", 0.2, 0, 7);
-    D0 = b.node("D0", 6, 0, 0);
-    D1 = b.node("D1", 6, 0, 4);
-    D2 = b.node("D2", 6, 0, 7.5);
-    lower = {b.member("CA1", A0, A1, s, m), b.member("CD1", D0, D1, s, m),
-             b.member("B1", A1, D1, s, m)};
-    upper = {b.member("CA2", A1, A2, s, m), b.member("CD2", D1, D2, s, m),
-             b.member("B2", A2, D2, s, m)};
-    b.fix(A0, {0, 2, 4});
-    b.fix(D0, {0, 2});
-    for (const MemberId id : lower) put(id, on_lower);
-    for (const MemberId id : upper) put(id, on_upper);
-    on_lower.nodal.push_back({A1, force6(9e3, 0, -2e4), 0});
-    on_upper.nodal.push_back({D2, force6(4e3, 0, -1e4, 0, 3e3), 0});
-    on_both = on_lower;
-    append(on_upper, on_both);
-  }
-
-  void put(MemberId id, LoadCase& c) const {
-    const double L = b.model.length(id);
-    c.self_weight.push_back({id, 1});
-    c.distributed.push_back(
-        {id, force6(200, 0, -8e3), force6(0, 0, -3e3), 0.1 * L, 0.9 * L, LoadAxes::global});
-    c.points.push_back({id, force6(1e3, 0, -5e3, 0, 700), 0.4 * L, LoadAxes::global});
-  }
-  static void append(const LoadCase& from, LoadCase& to) {
-    to.nodal.insert(to.nodal.end(), from.nodal.begin(), from.nodal.end());
-    to.self_weight.insert(to.self_weight.end(), from.self_weight.begin(), from.self_weight.end());
-    to.distributed.insert(to.distributed.end(), from.distributed.begin(), from.distributed.end());
-    to.points.insert(to.points.end(), from.points.begin(), from.points.end());
-  }
-  std::vector<MemberId> all() const {
-    std::vector<MemberId> both = lower;
-    both.insert(both.end(), upper.begin(), upper.end());
-    return both;
-  }
-};
-
-double difference(const Step& a, const Step& b, const std::vector<MemberId>& members) {
-  double worst = 0, largest = 0;
-  const Recovery ra(a), rb(b);
-  for (const MemberId id : members) {
-    for (const double x : {0.0, 0.3, 0.7, 1.0}) {
-      const double L = ra.line(id).length();
-      const Vector6d fa = ra.line(id).at(x * L).forces, fb = rb.line(id).at(x * L).forces;
-      worst = std::max(worst, (fa - fb).cwiseAbs().maxCoeff());
-      largest = std::max(largest, fa.cwiseAbs().maxCoeff());
-    }
-  }
-  return worst / largest;
+AnalysisKind theory_of(bool bent) {
+  return bent ? AnalysisKind::p_delta : AnalysisKind::first_order;
 }
 
 TEST(Staged, OneStageIsTheOrdinaryAnalysisDigitForDigit) {
@@ -127,7 +34,7 @@ TEST(Staged, OneStageIsTheOrdinaryAnalysisDigitForDigit) {
     ordinary.become(bent ? AnalysisKind::p_delta : AnalysisKind::first_order);
     ordinary.loads = {f.b.model.case_alone(CaseId(0))};
     f.b.model.analyses = {ordinary};
-    Erection erection(f.b, bent);
+    Erection erection(f.b, theory_of(bent));
     erection.stage(f.all(), f.on_both);
     const RunResult r = erection.run();
     const Step &staged = *r.find("erection", "S1"), &other = *r.find("ordinary", "G");
@@ -207,7 +114,7 @@ TEST(Staged, IndependentPartsInAnyOrder) {
       TwoStoreys::append(loads[i], loads[2]);
     }
     const std::size_t a = reversed ? 1 : 0;
-    Erection erection(b, true);
+    Erection erection(b, AnalysisKind::p_delta);
     erection.stage({cantilevers[a]}, loads[a]);
     erection.stage({cantilevers[1 - a]}, loads[2]);
     const RunResult r = erection.run();
@@ -271,7 +178,7 @@ TEST(Staged, SupportsArriveWhereTheirNodesAre) {
     push.nodal.push_back({C, force6(-3e5, 0, 0), 0});
     both = first;
     TwoStoreys::append(push, both);
-    Erection erection(b, bent);
+    Erection erection(b, theory_of(bent));
     erection.stage(beam, first);
     Support under;
     under.node = M;
@@ -318,7 +225,7 @@ TEST(Staged, AOneWaySupportArrives) {
   bearing.directions[2].only = 1;
   for (const bool bent : {false, true}) {
     b.model.analyses.clear();
-    Erection erection(b, bent);
+    Erection erection(b, theory_of(bent));
     erection.stage(beam, down);
     erection.stage({}, down).supports = {bearing};
     erection.stage({}, more);
@@ -349,7 +256,7 @@ TEST(Staged, G2BraceAtTheDisplacedTip) {
   LoadCase one, two;
   one.nodal.push_back({tip, force6(H, 0, -1), 0});
   two.nodal.push_back({tip, force6(H, 0, -2), 0});
-  Erection erection(b, true);
+  Erection erection(b, AnalysisKind::p_delta);
   erection.stage({column}, one);
   erection.stage({brace}, one);
   erection.stage({}, two);
@@ -388,7 +295,7 @@ TEST(Staged, TiesAndCablesArriveToo) {
     wind.nodal.push_back({top, force6(sense * 9e3, 0, -1e4), 0});
     for (const bool bent : {false, true}) {
       b.model.analyses.clear();
-      Erection erection(b, bent);
+      Erection erection(b, theory_of(bent));
       erection.stage({column}, still);
       erection.stage({tie, stay}, still);
       erection.stage({}, wind);
@@ -473,7 +380,7 @@ TEST(Staged, AMechanismIsNamedAndEndsTheErection) {
 // Factor and frequency of a stage are those of the frame that stands then.
 TEST(Staged, BucklingAndVibrationOfAStage) {
   TwoStoreys f, alone;
-  Erection erection(f.b, true);
+  Erection erection(f.b, AnalysisKind::p_delta);
   erection.stage(f.lower, f.on_lower);
   erection.stage(f.upper, f.on_both);
   const RunResult r = erection.run();

@@ -112,8 +112,8 @@ TEST(After, FurtherStagesFollowThoseOfAnotherErection) {
   const std::vector<Stage>& stages = spec.staged().stages;
   ASSERT_EQ(stages.size(), 3u);
   EXPECT_EQ(stages[0].name, "col");
-  EXPECT_FALSE(stages[1].bent);
-  EXPECT_TRUE(stages[2].bent);
+  EXPECT_EQ(stages[1].theory, AnalysisKind::first_order);
+  EXPECT_EQ(stages[2].theory, AnalysisKind::p_delta);
   ASSERT_EQ(stages[2].freed.size(), 1u);
   // Loads so far and those of the further stage.
   const LoadCase& items = *spec.loads[2].items;

@@ -284,8 +284,8 @@ stages = { by = "levels" }
   EXPECT_TRUE(reference.staged().at_once);
   EXPECT_EQ(reference.name, "erection-at-once");
   ASSERT_EQ(spec.staged().stages.size(), 4u);
-  EXPECT_FALSE(spec.staged().stages[1].bent);
-  EXPECT_TRUE(spec.staged().stages[2].bent);
+  EXPECT_EQ(spec.staged().stages[1].theory, AnalysisKind::first_order);
+  EXPECT_EQ(spec.staged().stages[2].theory, AnalysisKind::p_delta);
   const auto items = [&spec](std::size_t i) -> const LoadCase& { return *spec.loads[i].items; };
   EXPECT_EQ(spec.loads[1].name, "right");
   // Left: the column's weight and the load of its head, at twice the case.

@@ -6,12 +6,13 @@
 
 #include "core/analysis/breaks.hpp"
 #include "core/analysis/buckling.hpp"
+#include "core/analysis/creep.hpp"
+#include "core/analysis/erection_site.hpp"
 #include "core/analysis/first_order.hpp"
 #include "core/analysis/modal.hpp"
 #include "core/analysis/p_delta.hpp"
+#include "core/analysis/path_trials.hpp"
 #include "core/analysis/restraints.hpp"
-#include "core/modes/frame_mass.hpp"
-#include "core/results/modes.hpp"
 
 namespace ulterix {
 
@@ -21,6 +22,10 @@ namespace {
 /// only, evenly, the last one among them.
 constexpr int kUnknownsLookedAt = 60'000;
 
+std::vector<ExtraRestraint> held_by(const AnalysisSpec& spec, const Model& model) {
+  return with_holds(Situation(model), spec.holds).restraints;
+}
+
 class Erection {
  public:
   Erection(const ElasticFrame& whole, const AnalysisSpec& spec)
@@ -28,11 +33,9 @@ class Erection {
         model_(whole.system->model()),
         spec_(spec),
         keys_(spec.staged()),
-        now_(model_),
+        site_(model_, held_by(spec, model_), keys_.at_once),
         state_(model_) {
-    now_.clear();
-    holds_ = with_holds(now_, spec.holds).restraints;
-    supports_ = model_.supports;
+    if (keys_.creep && !keys_.at_once) creep_.emplace(model_, spec);
     const auto all = static_cast<std::size_t>(whole.system->dofs().size()) * keys_.stages.size();
     every_ = 1 + all / kUnknownsLookedAt;
   }
@@ -46,10 +49,20 @@ class Erection {
       const Stage& stage = keys_.stages[k];
       Step step;
       if (stopped.empty()) {
-        change(stage);
-        now_.heavy = spec_.loads[k].heavy;
+        site_.change(stage, state_);
+        site_.now().heavy = spec_.loads[k].heavy;
         const std::size_t left = keys_.stages.size() - 1 - k;
-        step = solve(stage, spec_.loads[k], left % every_ == 0);
+        const bool waits = creep_ && stage.days > 0;
+        if (creep_) creep_->arrive(stage);
+        if (waits) creep_->begin(stage.days, site_.now());
+        step = solve(stage, spec_.loads[k], left % every_ == 0 && !waits);
+        if (waits && step.has_state) {
+          creep_->end(site_.now(), step);
+          step.reserve = steps.back().reserve;  // nothing but time has changed
+          step.lowest_omega = steps.back().lowest_omega;
+        } else if (creep_ && step.has_state) {
+          creep_->note(step);
+        }
       } else {
         step.outcome = {
             why, fmt::format("not reached: stage {} does not stand", stopped), {}, 0, 0};
@@ -67,7 +80,7 @@ class Erection {
         state_ = step.state;
         for (const MemberId id : model_.members.ids()) {
           const Activity a = state_.members[id].activity;
-          if (has_failed(a)) now_.fail(id, a);
+          if (has_failed(a)) site_.now().fail(id, a);
         }
       } else if (stopped.empty() && !keys_.at_once) {
         stopped = stage.name;
@@ -91,80 +104,23 @@ class Erection {
     }
   }
 
-  /// Everything of a stage but its loads.
-  void change(const Stage& stage) {
-    const IndexedVector<NodeId, char> stood = now_.standing;
-    now_.change_members(stage);
-    for (const MemberId id : stage.erected) arrive(id, stage, stood);
-    for (const NodeId n : model_.nodes.ids()) {
-      if (now_.standing[n] == 0) state_.nodes[n] = {};
-    }
-    for (Support s : stage.supports) {
-      for (std::size_t d = 0; d < s.directions.size() && !keys_.at_once; ++d) {
-        s.directions[d].settle += state_.nodes[s.node].vector()[static_cast<Eigen::Index>(d)];
-      }
-      supports_.push_back(s);
-    }
-    for (const auto& [node, direction] : stage.freed) {
-      for (Support& s : supports_) {
-        if (s.node == node) s.directions[static_cast<std::size_t>(direction)] = {};
-      }
-    }
-    for (const GroundMotion& g : stage.ground) {
-      for (Support& s : supports_) {
-        SupportDirection& d = s.directions[static_cast<std::size_t>(g.direction)];
-        if (s.node == g.node && d.stiffness != 0) d.settle += g.amount;
-      }
-    }
-    now_.supports.clear();
-    for (const Support& s : supports_) {
-      if (now_.standing[s.node] != 0) now_.supports.push_back(s);
-    }
-    now_.restraints.clear();
-    for (const ExtraRestraint& r : holds_) {
-      if (now_.standing[r.node] != 0) now_.restraints.push_back(r);
-    }
-  }
-
-  void arrive(MemberId id, const Stage& stage, const IndexedVector<NodeId, char>& stood) {
-    if (keys_.at_once || stage.drawn) return;
-    const Member& m = model_.members[id];
-    State at(model_);
-    bool moved = false;
-    for (const NodeId n : {m.start, m.end}) {
-      if (stood[n] == 0) continue;
-      at.nodes[n] = state_.nodes[n];
-      moved = moved || !at.nodes[n].vector().isZero(0);
-    }
-    if (moved) now_.bear(id, at);
-  }
-
   Step solve(const Stage& stage, const LoadSet& loads, bool with_modes) const {
     AnalysisSpec one;
     one.name = spec_.name;
     one.loads = {loads};
-    if (stage.bent) one.become<PDeltaKeys>();
-    if (acts_one_way()) {
-      const OneWayFrames frames(now_, whole_.system->order());
+    const bool bent = stage.theory == AnalysisKind::p_delta;
+    if (bent) one.become<PDeltaKeys>();
+    if (site_.acts_one_way()) {
+      const OneWayFrames frames(site_.now(), whole_.system->order());
       OneWayState found = break_at_full_load(frames, one, loads);
       if (found.step.has_state && with_modes) look_ahead(*found.frame, found.step);
       return std::move(found.step);
     }
-    const ElasticFrame frame = make_elastic_frame(now_, {}, &whole_.system->order());
+    const ElasticFrame frame = make_elastic_frame(site_.now(), {}, &whole_.system->order());
     const std::vector<Step> first = first_order(frame, one);
-    Step step = stage.bent ? p_delta(frame, one, first).front() : first.front();
+    Step step = bent ? p_delta(frame, one, first).front() : first.front();
     if (step.has_state && with_modes) look_ahead(frame, step);
     return step;
-  }
-
-  bool acts_one_way() const {
-    if (model_.has_one_way()) return true;
-    for (const Support& s : now_.supports) {
-      for (const SupportDirection& d : s.directions) {
-        if (d.only != 0) return true;
-      }
-    }
-    return false;
   }
 
   /// How far the stage is from buckling, and how slowly it vibrates.
@@ -177,29 +133,132 @@ class Erection {
           fmt::format("the stage buckles at {:.4g} of its loads, which first-order does not know",
                       *step.reserve);
     }
-    if (FrameMass(*frame.system).empty()) return;
-    AnalysisSpec spec;
-    spec.name = spec_.name;
-    ModalKeys& keys = spec.become<ModalKeys>();
-    keys.modes = 1;
-    keys.strings = false;  // the frame's frequency is meant
-    const Step found = modal(frame, spec, &step);
-    if (found.modal && !found.modal->modes.empty() && found.outcome.stands()) {
-      step.lowest_omega = found.modal->modes.front().omega;
-    }
+    step.lowest_omega = lowest_omega(frame, step);
   }
 
   const ElasticFrame& whole_;
   const Model& model_;
   const AnalysisSpec& spec_;
   const StagedKeys& keys_;
-  Situation now_;
-  State state_;                        // after the stage before
-  std::size_t every_ = 1;              // stage's modes are looked for
-  std::vector<ExtraRestraint> holds_;  // of all nodes
+  ErectionSite site_;
+  State state_;            // after the stage before
+  std::size_t every_ = 1;  // stage's modes are looked for
   IndexedVector<MemberId, double> yielded_;
-  std::vector<Support> supports_;  // of all nodes, also of those that do not stand yet
+  std::optional<CreepHistory> creep_;
 };
+
+/// The same with finite motion: what a stage changes is brought into equilibrium step by step, by
+/// the forces out of balance, which fall from the whole to nothing.
+class FiniteErection : public PathTrials {
+ public:
+  /// Stages from one to before another, which go on from each other.
+  FiniteErection(const ElasticFrame& whole, const AnalysisSpec& spec, std::size_t from,
+                 std::size_t to)
+      : PathTrials(whole.system->model()),
+        whole_(whole),
+        spec_(spec),
+        from_(from),
+        finished_(model_) {
+    for (std::size_t k = from; k < to; ++k) {
+      loads_.emplace_back(finished_, spec.loads[k]);
+      note_strains(*whole.system, loads_.back());
+    }
+  }
+
+ private:
+  Leg begin(std::size_t k, int pieces, const PiecewiseFrame* before) override {
+    const std::vector<Stage>& stages = spec_.staged().stages;
+    if (before == nullptr) {
+      site_.emplace(model_, held_by(spec_, model_), spec_.staged().at_once);
+      for (std::size_t i = 0; i < from_; ++i) site_->change(stages[i], State(model_));
+    }
+    site_->change(stages[from_ + k], before != nullptr ? before->node_state() : State(model_));
+    Situation now = site_->now();
+    now.one_way = site_->acts_one_way();
+    now.heavy = spec_.loads[from_ + k].heavy;
+    Leg leg;
+    leg.system = std::make_shared<FrameSystem>(now, whole_.system->order());
+    const AppliedLoads own(leg.system->situation(), spec_.loads[from_ + k]);
+    const AppliedLoads none(leg.system->situation(), LoadSet());
+    PathLoads loads{before != nullptr ? none : own,
+                    before != nullptr ? &own : nullptr,
+                    before != nullptr,
+                    {},
+                    before};
+    for (const AppliedLoads& other : loads_) loads.cuts.push_back(&other);
+    leg.frame = std::make_unique<PiecewiseFrame>(*leg.system, loads, pieces);
+    if (before != nullptr) leg.options.steps = kStepsOfAChange;
+    return leg;
+  }
+  LoadSet acting(std::size_t, const LoadSet& loads, double factor) const override {
+    return scaled(loads, factor);
+  }
+  double standing_force(std::size_t k) const override {
+    return k > 0 ? loads_[k - 1].total_force().cwiseAbs().maxCoeff() : 0;
+  }
+  std::string whole(std::size_t k, const LoadSet& loads) const override {
+    return k > 0 ? "what changes in stage " + loads.name : loads.name;
+  }
+  bool parts_count(std::size_t k) const override { return k == 0; }
+
+  static constexpr int kStepsOfAChange = 4;
+
+  const ElasticFrame& whole_;
+  const AnalysisSpec& spec_;
+  std::size_t from_;
+  Situation finished_;
+  std::vector<AppliedLoads> loads_;  // on all members of that
+  std::optional<ErectionSite> site_;
+};
+
+/// Where no equilibrium was found at all, what stands may be a mechanism.
+void name_mechanism(const ElasticFrame& whole, const AnalysisSpec& spec, std::size_t k,
+                    Step& step) {
+  if (step.outcome.verdict != Verdict::iteration_limit) return;
+  ErectionSite site(whole.system->model(), held_by(spec, whole.system->model()), true);
+  for (std::size_t i = 0; i <= k; ++i) {
+    site.change(spec.staged().stages[i], State(whole.system->model()));
+  }
+  AnalysisSpec linear;
+  linear.name = spec.name;
+  linear.loads = {spec.loads[k]};
+  const ElasticFrame frame = make_elastic_frame(site.now(), {}, &whole.system->order());
+  const Outcome found = first_order(frame, linear).front().outcome;
+  if (!found.stands()) step.outcome = found;
+}
+
+std::vector<Step> finite_erection(const ElasticFrame& whole, const AnalysisSpec& spec,
+                                  const Progress& progress) {
+  std::vector<Step> steps;
+  for (std::size_t k = 0; k < spec.loads.size(); ++k) {
+    Step step = begin_step(spec, spec.loads[k]);
+    step.number = static_cast<int>(k) + 1;
+    step.label = spec.staged().stages[k].name;
+    step.at_once = spec.staged().at_once;
+    steps.push_back(std::move(step));
+  }
+  if (spec.staged().at_once) {
+    for (std::size_t k = 0; k < steps.size(); ++k) {
+      std::vector<Step> alone = {std::move(steps[k])};
+      FiniteErection(whole, spec, k, k + 1).solve(0, true, progress, alone);
+      steps[k] = std::move(alone.front());
+    }
+  } else {
+    FiniteErection(whole, spec, 0, steps.size()).solve(0, true, progress, steps);
+  }
+  std::string stopped;
+  for (std::size_t k = 0; k < steps.size(); ++k) {
+    Step& step = steps[k];
+    if (stopped.empty()) name_mechanism(whole, spec, k, step);
+    if (!stopped.empty()) {
+      step.outcome.reason = fmt::format("not reached: stage {} does not stand", stopped);
+    }
+    const bool whole_load = step.has_state && step.state.lambda == 1;
+    if (!whole_load && stopped.empty() && !step.at_once) stopped = step.label;
+    step.path.clear();  // a stage is its end
+  }
+  return steps;
+}
 
 }  // namespace
 
@@ -207,8 +266,13 @@ std::string at_once_name(const std::string& staged) {
   return staged + "-at-once";
 }
 
+bool has_finite_motion(const StagedKeys& keys) {
+  return !keys.stages.empty() && keys.stages.front().theory == AnalysisKind::large_displacement;
+}
+
 std::vector<Step> staged(const ElasticFrame& whole, const AnalysisSpec& spec,
                          const Progress& progress) {
+  if (has_finite_motion(spec.staged())) return finite_erection(whole, spec, progress);
   return Erection(whole, spec).run(progress);
 }
 

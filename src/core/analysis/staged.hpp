@@ -7,6 +7,9 @@ namespace ulterix {
 /// Name of the analysis that a staged one is set beside.
 std::string at_once_name(const std::string& staged);
 
+/// True of erections with finite motion, which all of their stages have.
+bool has_finite_motion(const StagedKeys& keys);
+
 /// A frame that grows, stage by stage: one step a stage, each in equilibrium with all loads so far.
 /// New members are built in without force between the places that their nodes have then; supports
 /// that arrive hold their nodes where they are; struck members hand their forces to the rest. With

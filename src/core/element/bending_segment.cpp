@@ -93,6 +93,22 @@ double BendingCurve::axial(double xi) const {
   return segment_.N[0] + xi * (segment_.N[1] + xi * segment_.N[2]);
 }
 
+BendingCurve BendingCurve::in_shape_of(const BendingCurve& other) const {
+  BendingCurve curve = *this;
+  curve.terms_ = std::max(terms_, other.terms_);
+  const auto take = [&](Coefficients& own, const Coefficients& from, int terms) {
+    for (int i = 0; i < curve.terms_; ++i) {
+      const auto k = static_cast<std::size_t>(i);
+      own[k] = i < terms ? from[k] : 0;
+    }
+  };
+  take(curve.moment_, moment_, terms_);
+  take(curve.slope_, other.slope_, other.terms_);
+  take(curve.psi_, other.psi_, other.terms_);
+  take(curve.deflection_, other.deflection_, other.terms_);
+  return curve;
+}
+
 BendingState BendingCurve::at(double xi) const {
   return {evaluate(deflection_, xi), evaluate(psi_, xi), evaluate(moment_, xi), force(xi)};
 }

@@ -41,6 +41,9 @@ class BendingCurve {
   /// A straight line, for members that carry no bending.
   static BendingCurve straight(double length, double w, double slope);
 
+  /// The forces of this curve in the shape of another one of the same length.
+  BendingCurve in_shape_of(const BendingCurve& other) const;
+
   BendingState at(double xi) const;
   double shear(double xi) const;  ///< V = N·(w' + s) − Q, N
   double slope(double xi) const;  ///< w', –

@@ -462,6 +462,13 @@ PieceResponse respond_joined(const PieceProperties& piece, const Pose& start, co
   return r;
 }
 
+/// Poses of the nodes with the displacements since the piece was built in.
+std::array<Pose, 2> since_built_in(const PieceProperties& piece, Pose start, Pose end) {
+  start.displacement -= piece.moved[0];
+  end.displacement -= piece.moved[1];
+  return {start, end};
+}
+
 /// A pivot below this part of its first size is a free motion.
 constexpr double kFreePivot = 1e-12;
 
@@ -589,8 +596,9 @@ void move(Pose& pose, const Vector6d& step) {
   pose.vector = rotation_vector(pose.rotation, pose.vector);
 }
 
-PieceResponse respond(const PieceProperties& piece, const Pose& start, const Pose& end,
-                      const ReleaseMotion& release, double factor) {
+PieceResponse respond(const PieceProperties& piece, const Pose& from_drawn_start,
+                      const Pose& from_drawn_end, const ReleaseMotion& release, double factor) {
+  const auto [start, end] = since_built_in(piece, from_drawn_start, from_drawn_end);
   if (piece.has_releases() && piece.stiffness.kind == MemberKind::frame) {
     return respond_released(piece, start, end, release, factor);
   }
@@ -627,8 +635,9 @@ void bow(PieceProperties& piece, const Quaterniond& start, const Quaterniond& en
   piece.drawn_chord = Quaterniond(d.chord[3], d.chord[0], d.chord[1], d.chord[2]);
 }
 
-double energy(const PieceProperties& piece, const Pose& start, const Pose& end,
-              const ReleaseMotion& release, double factor) {
+double energy(const PieceProperties& piece, const Pose& from_drawn_start,
+              const Pose& from_drawn_end, const ReleaseMotion& release, double factor) {
+  const auto [start, end] = since_built_in(piece, from_drawn_start, from_drawn_end);
   PieceEnd<double> a = end_of(start, piece.section(0)), b = end_of(end, piece.section(1));
   double joints = 0;
   for (std::size_t e = 0; e < 2; ++e) {
@@ -645,7 +654,7 @@ std::array<LinePoint, 5> sample(const PieceProperties& piece, const Pose& start,
                                 double factor, double from) {
   std::array<LinePoint, 5> points;
   const double L = piece.stiffness.length;
-  Pose a = start, b = end;
+  auto [a, b] = since_built_in(piece, start, end);
   a.by_vector = b.by_vector = false;
   const auto d = deform(piece, end_of(a, piece.section(0)), end_of(b, piece.section(1)), factor);
   const PieceResponse r = respond_joined(piece, a, b, factor);

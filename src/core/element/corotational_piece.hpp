@@ -12,7 +12,7 @@ namespace ulterix {
 /// A straight stretch of a member as drawn, with what acts along it.
 struct PieceProperties {
   ElementProperties stiffness;        ///< its length is that of the piece; joints at its two ends
-  Vector3d drawn = Vector3d::Zero();  ///< from start to end, global, m
+  Vector3d drawn = Vector3d::Zero();  ///< from start to end, without force, global, m
   Quaterniond axes;                   ///< turns global axes into the section's, as drawn
   bool in_plane = false;              ///< of a plane frame: bends in one plane and does not twist
   /// Force per drawn length at both ends, global, N/m: it keeps its direction.
@@ -34,6 +34,9 @@ struct PieceProperties {
   std::array<Quaterniond, 2> sections;
   Quaterniond drawn_chord;
   std::array<Vector3d, 2> drawn_turns = {Vector3d::Zero(), Vector3d::Zero()};
+
+  /// What its two nodes had been displaced by when it was built in, global, m.
+  std::array<Vector3d, 2> moved = {Vector3d::Zero(), Vector3d::Zero()};
 
   const Quaterniond& section(std::size_t end) const { return bowed ? sections[end] : axes; }
   bool has_releases() const {
@@ -80,8 +83,8 @@ std::array<Pose, 2> own_ends(const PieceProperties& piece, const Pose& start, co
                              const ReleaseMotion& release);
 
 /// Forces in the axes of the section where they act (signs of docs/conventions.md) and the
-/// displacement of the axis (local axes as drawn) at five equal places of a piece that bends, from
-/// the poses of its own ends; `from`: its place along the member, m.
+/// displacement of the axis since it was built in (its own axes) at five equal places of a piece
+/// that bends, from the poses of its own ends; `from`: its place along the member, m.
 std::array<LinePoint, 5> sample(const PieceProperties& piece, const Pose& start, const Pose& end,
                                 double factor, double from);
 

@@ -102,6 +102,15 @@ LinePoint MemberLine::Span::at(double xi) const {
   return p;
 }
 
+MemberLine MemberLine::in_shape_of(const MemberLine& other) const {
+  MemberLine line = *this;
+  for (std::size_t i = 0; i < spans_.size(); ++i) {
+    line.spans_[i].z = spans_[i].z.in_shape_of(other.spans_[i].z);
+    line.spans_[i].y = spans_[i].y.in_shape_of(other.spans_[i].y);
+  }
+  return line;
+}
+
 LinePoint MemberLine::at(double x) const {
   for (const Span& span : spans_) {
     if (x < span.to) return span.at(std::max(0.0, (x - span.from) / (span.to - span.from)));

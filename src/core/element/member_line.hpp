@@ -39,6 +39,9 @@ class MemberLine {
     LinePoint at(double xi) const;
   };
 
+  /// The forces of this line across the shape of another one with the same spans.
+  MemberLine in_shape_of(const MemberLine& other) const;
+
   void add(const Span& span) { spans_.push_back(span); }
   const std::vector<Span>& spans() const { return spans_; }
   double length() const { return spans_.back().to; }

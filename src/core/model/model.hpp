@@ -12,6 +12,7 @@
 #include <variant>
 #include <vector>
 
+#include "core/model/concrete.hpp"
 #include "core/model/ids.hpp"
 #include "core/model/section.hpp"
 #include "core/model/vocabulary.hpp"
@@ -32,6 +33,7 @@ struct Material {
   double density = 0;     ///< kg/m³
   double alpha = 12e-6;   ///< 1/K
   double fy = 0, fu = 0;  ///< N/m², 0: not given
+  double fck = 0;         ///< of concrete, N/m²; 0: not known
   int line = 0;
 };
 
@@ -169,6 +171,9 @@ struct LoadSet {
   double items_factor = 1;
   /// Of a stage: loads whose weight is mass, as far as they have been put on what stands.
   std::shared_ptr<const LoadCase> heavy;
+  /// Of a stage with creep: loads that would bend members between their ends, without creep, as far
+  /// as those of all stages have with it; none: the loads do.
+  std::shared_ptr<const LoadCase> bends;
 };
 
 /// Where on a member a place reads: a distance, or the extreme along it.
@@ -285,9 +290,19 @@ struct Stage {
   std::vector<std::pair<NodeId, int>> freed;  ///< directions (0..5)
   std::vector<GroundMotion> ground;
   bool drawn =
-      false;          ///< new members fit between drawn places, and are strained to reach the nodes
-  bool bent = false;  ///< P-Delta; else first-order
+      false;  ///< new members fit between drawn places, and are strained to reach the nodes
+  AnalysisKind theory = AnalysisKind::first_order;  ///< or P-Delta, or large displacement
+  double days = 0;                                  ///< that pass, if nothing else happens
   int line = 0;
+};
+
+/// How members of concrete creep and shrink while days pass.
+struct CreepKeys {
+  double humidity = 0.6;  ///< of the air, 0..1
+  CementClass cement = CementClass::N;
+  double age =
+      7;  ///< of its concrete when a member arrives, days: it is loaded and dries from then
+  bool shrinks = true;
 };
 
 struct StagedKeys {
@@ -295,6 +310,7 @@ struct StagedKeys {
   /// The frame of each stage under all of its loads at once, as if it had never been in stages:
   /// what an erection is set beside.
   bool at_once = false;
+  std::optional<CreepKeys> creep;
 };
 
 /// The state that an analysis starts from: of a set of loads (of a stage) in an analysis.

@@ -131,6 +131,22 @@ SectionProperties section_properties(Shape shape, const Dimensions& d) {
   return {};
 }
 
+double outer_perimeter(Shape shape, const Dimensions& d) {
+  switch (shape) {
+    case Shape::numbers:
+      break;
+    case Shape::circle:
+    case Shape::pipe:
+      return M_PI * d.d;
+    case Shape::rectangle:
+    case Shape::box:
+      return 2 * (d.h + d.b);
+    case Shape::i_section:
+      return 2 * d.h + 4 * d.b - 2 * d.tw;
+  }
+  return 0;
+}
+
 std::string dimensions_complaint(Shape shape, const Dimensions& d) {
   switch (shape) {
     case Shape::i_section:

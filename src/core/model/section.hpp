@@ -52,6 +52,9 @@ struct Section {
 /// Precondition: dimensions_complaint(shape, d) is empty.
 SectionProperties section_properties(Shape shape, const Dimensions& d);
 
+/// The outer perimeter, through which a solid section dries, m; 0: not known.
+double outer_perimeter(Shape shape, const Dimensions& d);
+
 /// Empty if the dimensions make a possible section, else the reason in words.
 std::string dimensions_complaint(Shape shape, const Dimensions& d);
 

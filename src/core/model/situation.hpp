@@ -18,6 +18,14 @@ struct Birth {
   NodeMotion start, end;
 };
 
+/// What time has made of a member: how its nodes would lie, from where it was built in, if no force
+/// held it (relative to its chord, local axes as EndMotion::deformed), and how much softer it is
+/// while days pass.
+struct Aged {
+  Eigen::Matrix<double, 12, 1> shift = Eigen::Matrix<double, 12, 1>::Zero();
+  double softer = 1;
+};
+
 /// Where a cable hangs when the frame is at rest: what its tangent is taken at.
 struct CableRest {
   double length = 0;                  ///< without force, heat included, m
@@ -46,6 +54,8 @@ struct Situation {
   std::vector<std::pair<NodeId, int>> open;  ///< directions of one-way supports that do not bear
   /// Members that came between nodes that had moved; empty: none.
   IndexedVector<MemberId, std::optional<Birth>> births;
+
+  IndexedVector<MemberId, std::optional<Aged>> aged;  ///< members that have crept; empty: none
 
   /// Members that have broken, which do not stand any more, or yield; empty: none.
   IndexedVector<MemberId, Activity> failed;
@@ -76,6 +86,9 @@ struct Situation {
   void keep_permanent(MemberId id, const State& state);
   const Birth* birth(MemberId id) const {
     return births.empty() || !births[id] || !strained ? nullptr : &*births[id];
+  }
+  const Aged* aged_of(MemberId id) const {
+    return aged.empty() || !aged[id] || !strained ? nullptr : &*aged[id];
   }
   /// Nothing stands yet.
   void clear();

@@ -89,6 +89,10 @@ Recovery::Recovery(const Step& step) : step_(&step), loads_(step.applied) {
     loads_ =
         std::make_shared<AppliedLoads>(frame().situation(), scaled(step.loads, step.state.lambda));
   }
+  if (!step.loads.bends) return;
+  LoadSet bends;
+  bends.items = step.loads.bends;
+  bends_ = std::make_shared<AppliedLoads>(frame().situation(), bends);
 }
 
 double mean_axial_force(const Recovery& recovery, MemberId id) {
@@ -104,8 +108,26 @@ double mean_axial_force(const Recovery& recovery, MemberId id) {
 MemberLine Recovery::line(MemberId id) const {
   const auto& poses = step_->state.poses;
   if (!poses.empty()) return line_from_poses(frame(), id, poses[id], loads_->on_member(id));
+  if (bends_ && frame().situation().aged_of(id) != nullptr) return crept_line(id);
   const Element e = frame().element(id, loads_->on_member(id), step_->state, step_->split);
   return e.line(frame().end_motion(id, step_->state));
+}
+
+/// Forces are those of the loads; the shape is that of the loads with what they have crept.
+MemberLine Recovery::crept_line(MemberId id) const {
+  const auto junctions = [](const MemberLoading& loading) {
+    std::vector<double> places;
+    for (std::size_t i = 1; i < loading.spans.size(); ++i) places.push_back(loading.spans[i].from);
+    return places;
+  };
+  const MemberLoading &acts = loads_->on_member(id), &bends = bends_->on_member(id);
+  const auto line = [&](const MemberLoading& loading, const EndMotion& motion) {
+    return frame().element(id, loading, step_->state, step_->split).line(motion);
+  };
+  const MemberLine forces =
+      line(cut_at(acts, junctions(bends)), frame().end_motion(id, step_->state));
+  return forces.in_shape_of(
+      line(cut_at(bends, junctions(acts)), frame().end_motion_since_birth(id, step_->state)));
 }
 
 void complete(std::shared_ptr<const MemberFrame> frame, std::shared_ptr<const AppliedLoads> applied,

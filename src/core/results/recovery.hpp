@@ -17,8 +17,11 @@ class Recovery {
   const MemberFrame& frame() const { return *step_->frame; }
 
  private:
+  MemberLine crept_line(MemberId id) const;
+
   const Step* step_;
   std::shared_ptr<const AppliedLoads> loads_;
+  std::shared_ptr<const AppliedLoads> bends_;  // where members creep
 };
 
 /// The mean of N along a member, N; of a cable that hangs, the force along its chord.

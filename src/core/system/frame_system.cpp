@@ -151,8 +151,8 @@ FrameSystem::MemberPart FrameSystem::member_part(MemberId id, const AppliedLoads
   const Member& m = model().members[id];
   Vector12d own = e.fixed_end_forces();
   // A cable counts from the drawn place, and has another length where it was built in.
-  if (situation().birth(id) != nullptr && properties(id).cable_length == 0)
-    own -= e.stiffness() * birth_motion(id);
+  const bool born = situation().birth(id) != nullptr || situation().aged_of(id) != nullptr;
+  if (born && properties(id).cable_length == 0) own -= e.stiffness() * birth_motion(id);
   part.force = -to_global(own, axes(id));
   Vector12d moved;
   moved << prescribed(m.start, loads), prescribed(m.end, loads);

@@ -94,6 +94,11 @@ ElementProperties element_properties(const Situation& situation, MemberId id) {
   p.bow = m.bow;
   if (situation.strained) p.initial_force = m.preload + p.EA * m.lack_of_fit / p.length;
   if (!situation.permanent.empty()) p.initial_force -= p.EA * situation.permanent[id] / p.length;
+  if (const Aged* aged = situation.aged_of(id)) {
+    for (double* k : {&p.EA, &p.EIy, &p.EIz, &p.GJ}) *k /= aged->softer;
+    p.shear_flexibility_y *= aged->softer;
+    p.shear_flexibility_z *= aged->softer;
+  }
   if (!situation.one_way) return p;
   const bool yields = situation.failed_as(id) == Activity::yields;
   if (yields && m.kind != MemberKind::cable) {
@@ -185,9 +190,18 @@ std::vector<MemberId> MemberFrame::cables() const {
 
 EndMotion MemberFrame::end_motion(MemberId id, const State& state) const {
   EndMotion motion = end_motion_since_drawn(id, state);
-  if (situation_.birth(id) == nullptr) return motion;
+  if (situation_.birth(id) == nullptr && situation_.aged_of(id) == nullptr) return motion;
   motion.born = birth_motion(id);
   motion.deformed -= motion.born;
+  return motion;
+}
+
+EndMotion MemberFrame::end_motion_since_birth(MemberId id, const State& state) const {
+  EndMotion motion = end_motion(id, state);
+  const Aged* aged = situation_.aged_of(id);
+  if (aged == nullptr) return motion;
+  motion.born -= aged->shift;
+  motion.deformed += aged->shift;
   return motion;
 }
 
@@ -197,9 +211,12 @@ EndMotion MemberFrame::end_motion_since_drawn(MemberId id, const State& state) c
 }
 
 Vector12d MemberFrame::birth_motion(MemberId id) const {
-  const Birth* birth = situation_.birth(id);
-  if (birth == nullptr) return Vector12d::Zero();
-  return motion_between(id, birth->start, birth->end).deformed;
+  Vector12d motion = Vector12d::Zero();
+  if (const Birth* birth = situation_.birth(id)) {
+    motion = motion_between(id, birth->start, birth->end).deformed;
+  }
+  if (const Aged* aged = situation_.aged_of(id)) motion += aged->shift;
+  return motion;
 }
 
 EndMotion MemberFrame::motion_between(MemberId id, const NodeMotion& start,

@@ -41,7 +41,10 @@ class MemberFrame {
   EndMotion end_motion(MemberId id, const State& state) const;
   /// The same counted from the drawn place.
   EndMotion end_motion_since_drawn(MemberId id, const State& state) const;
-  /// What would strain a member if the place where it was built in had not: 0 for most, local (12).
+  /// The same without what creep makes of it: the shape that a member has between its nodes.
+  EndMotion end_motion_since_birth(MemberId id, const State& state) const;
+  /// What would strain a member if the place where it was built in, and creep, had not: 0 for most,
+  /// local (12).
   Vector12d birth_motion(MemberId id) const;
   /// True if the model's plane lets the member bend in its local x–z plane (about y), or else x–y.
   bool bends(MemberId id, bool z_plane) const;

@@ -16,33 +16,62 @@ MemberPieces::MemberPieces(const MemberFrame& drawn, MemberId id) {
   const Member& m = drawn.model().members[id];
   whole_.stiffness = drawn.properties(id);
   whole_.stiffness.joints = {kJoined, kJoined};
-  whole_.drawn = drawn.situation().position(m.end) - drawn.situation().position(m.start);
-  whole_.axes = Quaterniond(Matrix3d(drawn.axes(id).transpose())).normalized();
+  length_ = whole_.stiffness.length;
+  drawn_ = drawn.situation().position(m.end) - drawn.situation().position(m.start);
+  axes_ = Quaterniond(Matrix3d(drawn.axes(id).transpose())).normalized();
+  whole_.drawn = drawn_;
+  whole_.axes = axes_;
   whole_.in_plane = drawn.model().plane != Plane::space;
+  // Cables are told by where their ends are, and their length without force.
+  if (whole_.stiffness.cable_length > 0) return;
+  birth_ = drawn.situation().birth(id);
+  if (birth_ == nullptr) return;
+  // Straight between its nodes where they are, the section turned with its axis the short way.
+  whole_.moved = {birth_->start.translation, birth_->end.translation};
+  whole_.drawn += whole_.moved[1] - whole_.moved[0];
+  whole_.stiffness.length = whole_.drawn.norm();
+  whole_.axes = Quaterniond::FromTwoVectors(drawn_, whole_.drawn) * axes_;
 }
 
-Vector3d MemberPieces::place(double x) const {
-  const double part = x / length();
+Vector3d MemberPieces::axis_at(double x, const Vector3d& chord, const Quaterniond& axes) const {
+  const double part = x / length_;
   const std::array<double, 2>& bow = whole_.stiffness.bow;
   const double rise = 4 * part * (1 - part);
-  return part * whole_.drawn + rise * (whole_.axes * Vector3d(0, bow[0], bow[1]));
+  return part * chord + rise * (axes * Vector3d(0, bow[0], bow[1]));
+}
+
+Vector3d MemberPieces::moved(double x) const {
+  const double part = x / length_;
+  return (1 - part) * whole_.moved[0] + part * whole_.moved[1];
 }
 
 PieceProperties MemberPieces::part(double from, double to) const {
   PieceProperties piece = whole_;
-  piece.stiffness.length = to - from;
-  piece.drawn = (to - from) / length() * whole_.drawn;
-  if (whole_.stiffness.bow == std::array<double, 2>{0, 0}) return piece;
-  piece.drawn = place(to) - place(from);
-  piece.stiffness.length = piece.drawn.norm();
+  const double part = (to - from) / length_;
+  piece.stiffness.length = part * whole_.stiffness.length;
+  piece.drawn = part * whole_.drawn;
+  const bool bowed = whole_.stiffness.bow != std::array<double, 2>{0, 0};
+  if (!bowed && birth_ == nullptr) return piece;
+  if (bowed) {
+    piece.drawn = axis_at(to, whole_.drawn, whole_.axes) - axis_at(from, whole_.drawn, whole_.axes);
+    piece.stiffness.length = piece.drawn.norm();
+  }
   // The section stands across the bowed axis.
   const auto section = [this](double x) -> Quaterniond {
-    const double steep = 4 * (1 - 2 * x / length());
+    const double steep = 4 * (1 - 2 * x / length_);
     const std::array<double, 2>& off = whole_.stiffness.bow;
     const Vector3d tangent = whole_.drawn + steep * (whole_.axes * Vector3d(0, off[0], off[1]));
     return Quaterniond::FromTwoVectors(whole_.drawn, tangent) * whole_.axes;
   };
   bow(piece, section(from), section(to));
+  if (birth_ == nullptr) return piece;
+  piece.moved = {moved(from), moved(to)};
+  // Its ends were joined to nodes that had turned.
+  const auto joined = [](const NodeMotion& node, const Quaterniond& free) {
+    return turn_by(node.rotation).conjugate() * free;
+  };
+  if (from == 0) piece.sections[0] = joined(birth_->start, piece.sections[0]);
+  if (to == length_) piece.sections[1] = joined(birth_->end, piece.sections[1]);
   return piece;
 }
 
@@ -101,7 +130,7 @@ MemberLine line_from_poses(const MemberFrame& drawn, MemberId id, const MemberPo
   PieceProperties whole = pieces.whole();
   strain(whole, loading, nullptr);
   const ElementProperties& p = whole.stiffness;
-  const Quaterniond& axes = whole.axes;
+  const Quaterniond& axes = pieces.axes();
   MemberLine line;
   if (p.kind == MemberKind::frame) {
     const MemberLoading own = cut_at_all(loading, poses.x);
@@ -117,6 +146,10 @@ MemberLine line_from_poses(const MemberFrame& drawn, MemberId id, const MemberPo
       auto points = sample(piece, poses.poses[i], poses.poses[i + 1], 1, from);
       for (std::size_t k = 0; k < points.size(); ++k) {
         points[k].x = from + (to - from) * double(k) / double(points.size() - 1);
+        if (!pieces.is_born()) continue;
+        // From the drawn line, in the axes of that.
+        const Vector3d since = whole.axes * points[k].displacement;
+        points[k].displacement = axes.conjugate() * (since + pieces.moved(points[k].x));
       }
       line.add(MemberLine::Span::through(points));
     }
@@ -125,12 +158,13 @@ MemberLine line_from_poses(const MemberFrame& drawn, MemberId id, const MemberPo
   if (p.cable_length > 0) {
     const Vector3d start = axes.conjugate() * poses.poses.front().displacement;
     const Vector3d end = axes.conjugate() * poses.poses.back().displacement;
-    return hanging_line(hanging(p, loading, end - start), start, p.length);
+    return hanging_line(hanging(p, loading, end - start), start, pieces.length());
   }
   // N alone: its mean from the elongation, and what the loads along the chord add and take.
   const Pose &a = poses.poses.front(), &b = poses.poses.back();
   const double mean = respond(whole, a, b, ReleaseMotion::Zero(), 1).axial;
-  const Vector3d chord = (whole.drawn + b.displacement - a.displacement).normalized();
+  const Vector3d grown = b.displacement - a.displacement - (whole.moved[1] - whole.moved[0]);
+  const Vector3d chord = (whole.drawn + grown).normalized();
   const auto along = [&](const Vector6d& q) { return chord.dot(axes * Vector3d(q.head<3>())); };
   const bool carries = mean != 0;
   double sum = along(loading.actions.front()), moment = 0;
@@ -163,11 +197,11 @@ MemberLine line_from_poses(const MemberFrame& drawn, MemberId id, const MemberPo
     std::array<LinePoint, 5> points;
     for (std::size_t k = 0; k < 5; ++k) {
       points[k].x = s.from + s.length() * double(k) / 4;
-      if (carries) points[k].forces[0] = mean + moment / p.length - used[i][k];
-      const double xi = points[k].x / p.length;
+      if (carries) points[k].forces[0] = mean + moment / pieces.length() - used[i][k];
+      const double xi = points[k].x / pieces.length();
       Vector3d u = (1 - xi) * a.displacement + xi * b.displacement;
       if (carries && p.EA > 0)
-        u += (points[k].x * moment / p.length - used_up_to(i, k)) / p.EA * chord;
+        u += (points[k].x * moment / pieces.length() - used_up_to(i, k)) / p.EA * chord;
       points[k].displacement = axes.conjugate() * u;
     }
     line.add(MemberLine::Span::through(points));

@@ -13,19 +13,29 @@ class MemberPieces {
  public:
   MemberPieces(const MemberFrame& drawn, MemberId id);
 
-  /// The whole member as one straight piece without joints or loads.
+  /// The whole member as one straight piece without joints or loads, as it was built in.
   const PieceProperties& whole() const { return whole_; }
-  const Quaterniond& axes() const { return whole_.axes; }
-  double length() const { return whole_.stiffness.length; }
+  /// As drawn: what its loads are told in.
+  const Quaterniond& axes() const { return axes_; }
+  double length() const { return length_; }
 
   /// A part of it, from one place to another (m along the chord): the chord between two places of
   /// an axis that may be bowed.
   PieceProperties part(double from, double to) const;
-  /// Where the axis lies at a place, from the member's start, global, m.
-  Vector3d place(double x) const;
+  /// Where the axis lies at a place as drawn, from the member's start, global, m.
+  Vector3d place(double x) const { return axis_at(x, drawn_, axes_); }
+  /// What a place had been displaced by when the member was built in, global, m.
+  Vector3d moved(double x) const;
+  bool is_born() const { return birth_ != nullptr; }
 
  private:
+  Vector3d axis_at(double x, const Vector3d& chord, const Quaterniond& axes) const;
+
   PieceProperties whole_;
+  const Birth* birth_ = nullptr;  // of the frame's situation
+  Vector3d drawn_;
+  Quaterniond axes_;
+  double length_;
 };
 
 /// Where a member is cut: its ends, the junctions of its loads, and equal parts between, so many of

@@ -96,6 +96,80 @@ struct PiecewiseFrame::Parts {
     make_system(loads);
     make_contacts(loads);
     measure_loads();
+    if (loads.changed != nullptr) take_over_state(*loads.changed->parts_);
+  }
+
+  /// What stands in both goes on from where it is; what is new lies between its nodes.
+  void take_over_state(const Parts& before) {
+    const Model& model = drawn.model();
+    for (const NodeId id : model.nodes.ids()) {
+      if (drawn.situation().standing[id] == 0 || before.drawn.situation().standing[id] == 0)
+        continue;
+      const bool by_vector = pose(id).by_vector;
+      pose(id) = before.pose(id);
+      pose(id).by_vector = by_vector;
+    }
+    for (const MemberId id : model.members.ids()) {
+      if (first_piece[id] < 0) continue;
+      const auto own = static_cast<std::size_t>(first_piece[id]);
+      const auto count = places[id].size() - 1;
+      if (before.first_piece[id] < 0) {
+        lay_between_nodes(id);
+        continue;
+      }
+      const auto old = static_cast<std::size_t>(before.first_piece[id]);
+      for (std::size_t i = 0; i < count; ++i) {
+        now.releases[own + i] = before.now.releases[old + i];
+        now.failed[own + i] = before.now.failed[old + i];
+        now.longest[own + i] = before.now.longest[old + i];
+        if (i > 0) pose(pieces[own + i].start) = before.pose(before.pieces[old + i].start);
+      }
+    }
+    for (std::size_t i = 0; i < contacts.size(); ++i) {
+      const Contact* old = before.contact(contacts[i].node, contacts[i].direction);
+      if (old != nullptr) {
+        now.pressed[i] = before.now.pressed[static_cast<std::size_t>(old - before.contacts.data())];
+      }
+    }
+  }
+
+  void lay_between_nodes(MemberId id) {
+    const Member& m = drawn.model().members[id];
+    const Pose a = pose(m.start), b = pose(m.end);
+    const bool born = drawn.situation().birth(id) != nullptr;
+    const Vector3d chord = drawn.situation().position(m.end) - drawn.situation().position(m.start);
+    const Quaterniond turn =
+        Quaterniond::FromTwoVectors(chord, chord + b.displacement - a.displacement);
+    const std::vector<double>& x = places[id];
+    for (std::size_t i = 1; i + 1 < x.size(); ++i) {
+      Pose& inner = pose(pieces[static_cast<std::size_t>(first_piece[id]) + i].start);
+      const double part = x[i] / x.back();
+      inner.displacement = (1 - part) * a.displacement + part * b.displacement;
+      // The turn of a section is counted from where it was built in.
+      if (born) continue;
+      inner.rotation = turn;
+      inner.vector = rotation_vector(turn, Vector3d::Zero());
+    }
+  }
+
+  const Contact* contact(NodeId node, int direction) const {
+    const auto [first, last] = contacts_at[static_cast<std::size_t>(node.value)];
+    for (std::size_t i = first; i < last; ++i) {
+      if (contacts[i].direction == direction) return &contacts[i];
+    }
+    return nullptr;
+  }
+
+  /// Where the ground under a direction of a node is; under none, and under rigid supports, where
+  /// the node is.
+  double ground_under(NodeId id, int d) const {
+    if (const Contact* c = contact(id, d)) return c->stands + now.factor * c->settle;
+    const SupportDirection& s = system->support(id)[static_cast<std::size_t>(d)];
+    if (s.stiffness != 0 && s.stiffness != kRigid) {
+      return springs_stand[static_cast<std::size_t>(id.value)][d] + now.factor * s.settle;
+    }
+    if (drawn.situation().standing[id] == 0) return 0;
+    return d < 3 ? pose(id).displacement[d] : pose(id).vector[d - 3];
   }
 
   void add_member(MemberId id, const PathLoads& loads, int n) {
@@ -243,6 +317,10 @@ struct PiecewiseFrame::Parts {
     const double standing =
         s.settle + (loads.constant != nullptr ? loads.constant->ground(node)[d] : 0);
     const double grows = loads.scaled.ground(node)[d];
+    if (loads.changed != nullptr) {
+      const double before = loads.changed->parts_->ground_under(node, static_cast<int>(d));
+      return {before, standing + grows - before};
+    }
     return loads.settled ? std::pair(standing, grows) : std::pair(0.0, standing + grows);
   }
   bool works_one_way(const SupportDirection& s) const {
@@ -495,11 +573,17 @@ struct PiecewiseFrame::Parts {
     const ElementProperties& s = pieces[piece].properties.stiffness;
     return s.EA / s.length;
   }
+  /// How the chord of a piece has changed since it was built in.
+  Vector3d grown_chord(std::size_t i) const {
+    const Piece& piece = pieces[i];
+    const std::array<Vector3d, 2>& moved = piece.properties.moved;
+    return (pose(piece.end).displacement - moved[1]) - (pose(piece.start).displacement - moved[0]);
+  }
   /// Elongation of a piece that carries N alone, and what it is strained by without: as long as it
   /// does not yield, N over its stiffness, m.
   double elastic_elongation(std::size_t i) const {
     const PieceProperties& p = pieces[i].properties;
-    const Vector3d grown = pose(pieces[i].end).displacement - pose(pieces[i].start).displacement;
+    const Vector3d grown = grown_chord(i);
     const Vector3d chord = p.drawn + grown;
     const double elongation =
         (2 * p.drawn + grown).dot(grown) / (chord.norm() + p.stiffness.length);
@@ -637,9 +721,7 @@ struct PiecewiseFrame::Parts {
     }
     // N is largest at an end, where the loads along the member leave the most.
     const Vector12d handed = piece.handed_constant + now.factor * piece.handed_scaled;
-    const Vector3d e =
-        (piece.properties.drawn + pose(piece.end).displacement - pose(piece.start).displacement)
-            .normalized();
+    const Vector3d e = (piece.properties.drawn + grown_chord(first)).normalized();
     const bool idle = sign != 0 && sign * mean < 0;
     if (idle) return 1;
     const double at_start = mean + e.dot(handed.head<3>()),
@@ -710,10 +792,13 @@ struct PiecewiseFrame::Parts {
   Moving now;
   bool settles = false;
   std::vector<Condition> conditions;
+  VectorXd fading;  // unbalanced forces at the start that fall with the factor; empty: none
 };
 
 PiecewiseFrame::PiecewiseFrame(const FrameSystem& drawn, const PathLoads& loads, int pieces)
-    : parts_(std::make_unique<Parts>(drawn, loads, pieces)) {}
+    : parts_(std::make_unique<Parts>(drawn, loads, pieces)) {
+  if (loads.changed != nullptr) parts_->fading = balance().rest;
+}
 
 PiecewiseFrame::~PiecewiseFrame() = default;
 
@@ -835,6 +920,10 @@ Balance PiecewiseFrame::balance() const {
     dofs.add_force(p.pieces[i].start, load.head<6>(), b.load);
     dofs.add_force(p.pieces[i].end, load.tail<6>(), b.load);
     b.inner_negative_pivots += all[i].negative_pivots;
+  }
+  if (p.fading.size() > 0) {
+    b.rest -= (1 - p.now.factor) * p.fading;
+    b.load -= p.fading;
   }
   for (int q = 0; q < dofs.size() && rest.force > 0; ++q) {
     const double scale = dofs.direction_of(q) < 3 ? rest.force : rest.moment;

@@ -6,6 +6,8 @@
 
 namespace ulterix {
 
+class PiecewiseFrame;
+
 /// What a frame is loaded by along a path: `constant` + factor·`scaled`.
 struct PathLoads {
   const AppliedLoads& scaled;
@@ -14,6 +16,10 @@ struct PathLoads {
   /// else that grows with the factor.
   bool settled = false;
   std::vector<const AppliedLoads*> cuts = {};  ///< these cut members, too
+  /// A frame of the same model, cut at the same places, with what stood and acted before: what is
+  /// out of balance where it left off is taken off as the factor grows, and the ground goes on from
+  /// where it was.
+  const PiecewiseFrame* changed = nullptr;
 };
 
 /// Something that carries or does not: a member, or a direction (0..5) of a node's support.
