@@ -130,7 +130,26 @@ TEST(Creep, AColumnShortens) {
                     1e-10);
     EXPECT_RELATIVE(stage_of(r, 4).reactions[A][2], 5e5, 1e-10);
     EXPECT_LT(stage_of(r, 4).equilibrium.nodes, 1e-10);
+    EXPECT_TRUE(r.remarks.empty());  // 9e5 N on 0.09 m² are a third of fck
   }
+}
+
+// 0.45 fck is 13.5 MPa: 1.0 MN over the kern's edge are 22 MPa at one face.
+TEST(Creep, HighCompressionIsRemarked) {
+  Site site;
+  FrameBuilder& b = site.b;
+  const NodeId A = b.node("A", 0, 0, 0), B = b.node("B", 0, 0, 4);
+  const MemberId id = b.member("column", A, B, site.column, site.concrete);
+  b.fix(A, {0, 2, 4});
+  LoadCase load;
+  load.nodal.push_back({B, force6(0, 0, -1e6, 0, 1e6 * 0.3 / 6, 0), 0});
+  Waiting erection(b);
+  erection.stage({id}, load);
+  erection.wait(100);
+  const RunResult r = erection.run(keys_of());
+  ASSERT_EQ(r.remarks.size(), 1u);
+  EXPECT_NE(r.remarks[0].find("column is compressed to 0.74 fck"), std::string::npos)
+      << r.remarks[0];
 }
 
 // A column of concrete beside one of steel hands its load over and shrinks away from it.

@@ -1,5 +1,7 @@
 #include "core/analysis/creep.hpp"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 
 #include "core/model/concrete.hpp"
@@ -11,6 +13,8 @@ namespace {
 
 /// φ is told with the tangent modulus, 1.05·Ecm (EN 1992-1-1 3.1.4 (2)), the frame has Ecm.
 constexpr double kTangentModulus = 1.05;
+/// Of fck: above it creep grows faster than the stress (3.1.4 (4)).
+constexpr double kLinearCreep = 0.45;
 
 ConcreteAgeing ageing_of(const Model& model, const CreepKeys& keys, MemberId id) {
   const Member& m = model.members[id];
@@ -26,6 +30,17 @@ ConcreteAgeing ageing_of(const Model& model, const CreepKeys& keys, MemberId id)
 /// By which elastic strain at the modulus of the frame is multiplied.
 double phi(const ConcreteAgeing& c, double t, double t0) {
   return creep_coefficient(c, t, t0) / kTangentModulus;
+}
+
+/// The largest compression along a member, of its uncracked section, N/m².
+double compression(const Recovery& recovery, MemberId id, const SectionProperties& s) {
+  const auto bending = [](double M, double W) { return W > 0 ? std::abs(M) / W : 0; };
+  double most = 0;
+  for (const LinePoint& point : recovery.line(id).stations()) {
+    const Vector6d& f = point.forces;
+    most = std::max(most, -f[kN] / s.A + bending(f[kMy], s.Wely) + bending(f[kMz], s.Welz));
+  }
+  return most;
 }
 
 Situation with_aged(const Situation& now, const Situation& aged) {
@@ -60,6 +75,29 @@ std::string creep_complaint(const Model& model, MemberId id) {
     }
   }
   return "";
+}
+
+std::string creep_remark(const Model& model, const AnalysisSpec& spec,
+                         const std::vector<Step>& steps) {
+  double worst = kLinearCreep;
+  std::string words;
+  for (const Step& step : steps) {
+    if (step.analysis != spec.name || !step.has_state) continue;
+    const Recovery recovery(step);
+    for (const MemberId id : model.members.ids()) {
+      if (!stands_in(step, id) || !creeps(model, id)) continue;
+      const Member& m = model.members[id];
+      const double fck = model.materials[m.material].fck;
+      const double part = compression(recovery, id, model.sections[m.section].properties) / fck;
+      if (part <= worst) continue;
+      worst = part;
+      words = fmt::format(
+          "{}: {} is compressed to {:.2f} fck (stage {}, uncracked section): above {} fck creep "
+          "grows faster than the stress, which is not followed",
+          spec.name, m.name, part, step.label, kLinearCreep);
+    }
+  }
+  return words;
 }
 
 std::shared_ptr<const LoadCase> crept_loads(const Model& model, const AnalysisSpec& spec,

@@ -15,6 +15,11 @@ bool creeps(const Model& model, MemberId id);
 /// Why an erection with creep cannot be followed in a member that creeps, in words; empty: it can.
 std::string creep_complaint(const Model& model, MemberId id);
 
+/// The member whose concrete an erection compresses most beyond what φ holds for, 0.45·fck at the
+/// elastic section, in words; empty: none. `steps`: of that analysis alone count.
+std::string creep_remark(const Model& model, const AnalysisSpec& spec,
+                         const std::vector<Step>& steps);
+
 /// What bends members between their ends after stage `last`, as LoadSet::bends.
 std::shared_ptr<const LoadCase> crept_loads(const Model& model, const AnalysisSpec& spec,
                                             std::size_t last);

@@ -9,6 +9,7 @@
 
 #include "core/analysis/breaks.hpp"
 #include "core/analysis/buckling.hpp"
+#include "core/analysis/creep.hpp"
 #include "core/analysis/first_order.hpp"
 #include "core/analysis/large_displacement.hpp"
 #include "core/analysis/modal.hpp"
@@ -379,6 +380,11 @@ void add_remarks(RunResult& result) {
     result.remarks.push_back(
         "in vibration without loads a cable moves with its ends: modes of the cables themselves "
         "are found about a state, after or loads");
+  }
+  for (const AnalysisSpec& spec : model.analyses) {
+    if (!spec.is_erection() || !spec.staged().creep || spec.staged().at_once) continue;
+    const std::string remark = creep_remark(model, spec, result.steps);
+    if (!remark.empty()) result.remarks.push_back(remark);
   }
   if (!model.has_one_sided()) return;
   if (!linear && !modal) return;
