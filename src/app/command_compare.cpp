@@ -192,9 +192,10 @@ void add_mode_rows(const Results& before, const Results& after, const CompareReq
     for (const ModePair& p : pair_modes(then, now)) {
       const auto value = [](const StoredMode* m) { return m != nullptr ? Cell(m->value) : Cell(); };
       const bool both = p.before != nullptr && p.after != nullptr && p.before->value != 0;
-      const StoredMode& named = p.after != nullptr ? *p.after : *p.before;
+      const StoredMode* named = p.after != nullptr ? p.after : p.before;
+      if (named == nullptr) continue;
       table.rows.push_back({now.analysis, now.loads, now.buckling ? "buckling factor" : "period",
-                            now.buckling ? "" : "s", fmt::format("mode {}", named.number),
+                            now.buckling ? "" : "s", fmt::format("mode {}", named->number),
                             value(p.before), value(p.after),
                             both ? Cell(p.after->value / p.before->value) : Cell()});
     }

@@ -382,7 +382,7 @@ std::vector<StepValue> values_of_state(const Results& results, const std::string
                                        const char* option, CompareRequest request) {
   std::vector<std::string> states;
   for (const auto& [analysis, loads] : steps_with_results(results)) {
-    states.push_back(analysis + ":" + loads);
+    states.push_back(fmt::format("{}:{}", analysis, loads));
     if (states.back() != name) continue;
     request.analyses = {analysis};
     request.loads = {loads};

@@ -173,7 +173,7 @@ std::string length_lines(const RunResult& result, const BucklingResult& r, const
   std::stable_sort(sorted.begin(), sorted.end(),
                    [](const auto& a, const auto& b) { return a.second.first < b.second.first; });
   constexpr std::size_t kMostMembers = 4;
-  const std::string m = units.label(Quantity::length);
+  const std::string& m = units.label(Quantity::length);
   TextTable table({Align::left, Align::right, Align::right, Align::right, Align::right,
                    Align::right, Align::right, Align::left});
   const bool pieces = std::any_of(sorted.begin(), sorted.end(),

@@ -50,9 +50,10 @@ int stage_of(const Model& model, const Step& step) {
 }
 
 /// The staged analysis of that stage.
-const AnalysisSpec& erection_of(const Model& model, const Step& step) {
+const AnalysisSpec* erection_of(const Model& model, const Step& step) {
   const AnalysisSpec* spec = model.find_analysis(step.analysis);
-  return step.kind == AnalysisKind::staged ? *spec : *model.find_analysis(spec->after.analysis);
+  if (spec == nullptr || step.kind == AnalysisKind::staged) return spec;
+  return model.find_analysis(spec->after.analysis);
 }
 
 /// The six reals of a row from a column on, in SI.
@@ -320,7 +321,9 @@ std::vector<StoredRun::Birthplace> StoredRun::read_births(
 /// What stands in a stage, and where it was built in.
 void StoredRun::build(const Step& step, const Births& births, Situation& situation) const {
   situation.clear();
-  const AnalysisSpec& erection = erection_of(model(), step);
+  const AnalysisSpec* known = erection_of(model(), step);
+  if (known == nullptr) return;
+  const AnalysisSpec& erection = *known;
   const int last = stage_of(model(), step);
   for (int k = 0; k < last; ++k) {
     situation.change_members(erection.staged().stages[static_cast<std::size_t>(k)]);

@@ -386,6 +386,72 @@ TEST(Buckling, TensionAloneHasNoPositiveFactor) {
   EXPECT_EQ(step.buckling->negative->number, -1);
 }
 
+// One column of a portal is pulled hard, the other compressed a little: modes of the loads turned
+// round are 500 times as near, and must not blow up in what is found.
+TEST(Buckling, LittleCompressionBesideMuchTension) {
+  const auto factors = [](int pieces) {
+    FrameBuilder b;
+    const SectionId s = b.section(rolled_section());
+    const MaterialId m = b.material(210e9, 81e9);
+    const std::array<Vector3d, 4> at = {Vector3d(0, 0, 0), Vector3d(0, 0, 4), Vector3d(6, 0, 4),
+                                        Vector3d(6, 0, 0)};
+    std::vector<NodeId> corners;
+    for (const Vector3d& p : at) corners.push_back(b.node("c", p[0], p[1], p[2]));
+    for (std::size_t k = 0; k < 3; ++k) {
+      NodeId last = corners[k];
+      for (int i = 1; i <= pieces; ++i) {
+        const Vector3d p = at[k] + (at[k + 1] - at[k]) * i / pieces;
+        const NodeId next = i == pieces ? corners[k + 1] : b.node("n", p[0], p[1], p[2]);
+        b.member("m", last, next, s, m);
+        last = next;
+      }
+    }
+    b.fix(corners[0], {0, 2, 4});
+    b.fix(corners[3], {0, 2});
+    b.nodal_load(corners[1], 2, 5e5);
+    b.nodal_load(corners[2], 2, -1e3);
+    AnalysisSpec three;
+    three.become<BucklingKeys>().modes = 3;
+    const RunResult run = buckle(b, three);
+    EXPECT_TRUE(run.find("buckling", "G")->outcome.stands())
+        << run.find("buckling", "G")->outcome.reason;
+    const BucklingResult r = modes_of(run);
+    EXPECT_TRUE(r.certificate.complete());
+    std::vector<double> all;
+    for (const BucklingMode& mode : r.modes) all.push_back(mode.factor);
+    return all;
+  };
+  const std::vector<double> whole = factors(1), cut = factors(3);
+  ASSERT_GE(whole.size(), 3u);
+  ASSERT_GE(cut.size(), 3u);
+  for (std::size_t k = 0; k < 3; ++k) {
+    EXPECT_GT(whole[k], 100);
+    EXPECT_RELATIVE(whole[k], cut[k], 2e-6);
+  }
+}
+
+// The tip of a hanging column stands on its load: what is compressed is held by what is pulled. No
+// factor is reported that is none.
+TEST(Buckling, WhatIsPulledOutweighsTheTip) {
+  FrameBuilder b(Plane::space);
+  const SectionId s = b.section(rolled_section());
+  const MaterialId m = b.material(210e9, 81e9, 7850);
+  const NodeId A = b.node("A", 0, 0, 6), B = b.node("B", 0, 0, 0);
+  const MemberId id = b.member("hanging", A, B, s, m);
+  b.fix_all(A);
+  b.load_case().distributed.push_back(
+      {id, force6(0, 0, -8e3), force6(0, 0, -8e3), 0, 6, LoadAxes::global});
+  b.nodal_load(B, 2, 500);
+  const RunResult run = buckle(b);
+  const Step& step = *run.find("buckling", "G");
+  for (const BucklingMode& mode : modes_of(run).modes) EXPECT_GT(mode.factor, 100);
+  if (modes_of(run).modes.empty()) {
+    EXPECT_NE(step.outcome.reason.find("no buckling factor below 100"), std::string::npos)
+        << step.outcome.reason;
+  }
+  EXPECT_TRUE(modes_of(run).negative.has_value() || !modes_of(run).modes.empty());
+}
+
 TEST(Buckling, BelowTheLoadIsAFailure) {
   Column c;
   c.b.fix(c.foot, {0, 2, 4});

@@ -61,7 +61,8 @@ Outcome outcome_of(const BucklingResult& result, const LoadSet& loads) {
     return outcome;
   }
   if (result.modes.empty()) {
-    outcome.reason = "no member is compressed: no buckling factor";
+    outcome.reason = result.remarks.empty() ? "no member is compressed: no buckling factor"
+                                            : result.remarks.front();
     if (result.negative) {
       outcome.reason += fmt::format("; the load would have to be reversed, factor {:.4g}",
                                     result.negative->factor);

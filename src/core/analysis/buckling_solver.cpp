@@ -25,6 +25,8 @@ constexpr double kClear = 0.9;
 /// Vectors that a search for an estimate may take: a factor far above that of the loads turned
 /// round takes many.
 constexpr int kFewVectors = 120, kFewVectorsLarge = 240;
+/// Where no factor was found although something is compressed, none is proven to lie below this.
+constexpr double kFarAway = 100;
 
 class BucklingSolver {
  public:
@@ -49,6 +51,7 @@ class BucklingSolver {
     if (is_large()) before.modes = found_.vectors.topRows(frame_.dofs().size());
     if (!before.lengths) before.lengths.emplace(frame_);
     if (reversed_) {
+      if (compressed_) tell_why_none(result);
       if (found_.count() > 0) {
         result.negative = modes(1).front();
         result.negative->number = -1;
@@ -144,6 +147,8 @@ class BucklingSolver {
         if (found_.limited || wanted == asked) break;
       }
       if (found_.count() > 0 || found_.lowest_theta >= 0 || reversed_) break;
+      compressed_ = compressed_planes(input) > 0;
+      if (compressed_ && !estimate_) missed_ = count_below(*problem_, kFarAway);
       reversed_ = true;  // nothing is compressed: look at the loads turned round
     }
     error_ = refine_by_deformations(elastic_, *problem_, found_);
@@ -217,6 +222,20 @@ class BucklingSolver {
       }
     }
     return limit;
+  }
+
+  /// Members are compressed in part, and what is pulled outweighs that.
+  void tell_why_none(BucklingResult& result) const {
+    if (missed_ == 0) {
+      result.remarks.push_back(fmt::format(
+          "what is compressed is little beside what is pulled: no buckling factor below {:g}",
+          kFarAway));
+      return;
+    }
+    result.unreliable = true;
+    result.remarks.push_back(fmt::format(
+        "the search found no buckling factor, and it is not proven that there is none below {:g}",
+        kFarAway));
   }
 
   void report(const EffectiveLengths& lengths, BucklingResult& result) {
@@ -327,6 +346,8 @@ class BucklingSolver {
   std::vector<int> equal_;
   double error_ = 0;
   bool reversed_ = false, estimate_ = false;
+  bool compressed_ = false;    // something, though the loads turned round were looked at
+  std::optional<int> missed_;  // factors below kFarAway then
 };
 
 }  // namespace

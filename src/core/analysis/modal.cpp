@@ -333,17 +333,11 @@ class ModalSolver {
         sum += std::pow(excitation_[d].dot(pairs.vectors.col(k)), 2) / pairs.theta[k];
         if (sum < kEnoughMass / 100 * result.total[d]) continue;
         const Eigen::Index next = std::min(k + 1, pairs.theta.size() - 1);
-        result.enough[d] =
-            count_below((1 + 1e-4) / std::max(pairs.theta[next], pairs.theta[k] / 2));
+        const double beyond = (1 + 1e-4) / std::max(pairs.theta[next], pairs.theta[k] / 2);
+        result.enough[d] = count_below(*problem_, beyond).value_or(0);
         break;
       }
     }
-  }
-
-  int count_below(double value) const {
-    const BorderedMatrix A = less(problem_->unknowns(), problem_->K(), value, problem_->B());
-    const auto factor = BorderedFactor::indefinite(problem_->unknowns(), A, problem_->analysis());
-    return factor ? factor->negative_eigenvalues() : 0;
   }
 
   /// Finds so many modes, and takes the numbers that do reach enough.

@@ -20,6 +20,8 @@ constexpr int kAttempts = 4;
 /// Steps of K⁻¹B at the end, as long as each takes enough off the largest residual.
 constexpr int kMostSteps = 40;
 constexpr double kProgress = 0.9;
+/// |θ| of the other sign over θ of the last mode, from which such steps do harm.
+constexpr double kOutweighed = 3, kOutweighedResidual = 1e-5;
 /// Vectors for each mode near the bound, which starts are near already.
 constexpr int kNearVectors = 8;
 /// Residuals of the shifted problem at first, relative.
@@ -91,6 +93,7 @@ class ModeSearch {
       }
       if (!fine) rebuild(counts);
       solved_below_ = options_.proven ? solve_below() : refine();
+      if (pairs_.theta.size() == 0) return result({}, {});
       if (solved_below_) continue;
       FoundModes found = result(estimate().total, certificate_);
       found.converged = false;
@@ -197,14 +200,29 @@ class ModeSearch {
     pairs_.vectors = problem_.carried_over(pairs_.vectors, before);
   }
 
-  /// The best vectors of a step with K⁻¹B, from their span, and their residuals before the step.
+  /// θ of the loads turned round is so much larger that steps of K⁻¹B would blow up what the vectors
+  /// have of those modes.
+  bool outweighed() const {
+    return pairs_.theta.size() > 0 &&
+           -pairs_.lowest_theta > kOutweighed * pairs_.theta[last_wanted()];
+  }
+
+  /// The best vectors of a step with K⁻¹B, from their span; where that would do harm, of none.
   bool sharpen() {
+    if (outweighed()) {
+      const Eigen::MatrixXd KV = problem_.K().multiply(problem_.unknowns(), pairs_.vectors);
+      return take_best(pairs_.vectors, KV);
+    }
     const EigenProblem p = eigen_problem(problem_);
     auto [AV, BV] = p.apply(pairs_.vectors);
-    // K·AV is B·V.
-    const Eigen::MatrixXd BAV = problem_.B().multiply(problem_.unknowns(), AV);
-    const Eigen::Index n = AV.cols();
-    Eigen::MatrixXd G = tall_inner(AV, n, BV), H = tall_inner(AV, n, BAV);
+    return take_best(AV, BV);  // K·AV is B·V
+  }
+
+  /// The best vectors in the span of X.
+  bool take_best(const Eigen::MatrixXd& X, const Eigen::MatrixXd& KX) {
+    const Eigen::MatrixXd BX = problem_.B().multiply(problem_.unknowns(), X);
+    const Eigen::Index n = X.cols();
+    Eigen::MatrixXd G = tall_inner(X, n, KX), H = tall_inner(X, n, BX);
     const VectorXd unit = G.diagonal().cwiseAbs().cwiseSqrt().cwiseInverse();
     if (!unit.allFinite()) return false;
     G = unit.asDiagonal() * G * unit.asDiagonal();
@@ -215,9 +233,9 @@ class ModeSearch {
     if (eigen.info() != Eigen::Success) return false;
     const Eigen::MatrixXd c = unit.asDiagonal() * eigen.eigenvectors().rowwise().reverse();
     pairs_.theta = eigen.eigenvalues().reverse();
-    pairs_.vectors = tall_product(AV, c);
-    KV_ = tall_product(BV, c);
-    BV_ = tall_product(BAV, c);
+    KV_ = tall_product(KX, c);
+    BV_ = tall_product(BX, c);
+    pairs_.vectors = tall_product(X, c);
     return true;
   }
 
@@ -251,6 +269,9 @@ class ModeSearch {
   /// factorised.
   bool solve_below() {
     if (!sharpen()) return refine();
+    // Better vectors may show that what seemed a mode has none on this side.
+    pairs_ = leading(std::move(pairs_), (pairs_.theta.array() > 0).count());
+    if (pairs_.theta.size() == 0) return false;
     double bound = beyond();
     std::unique_ptr<BorderedFactor> factor;
     for (int attempt = 0; attempt < kAttempts && !factor; ++attempt) {
@@ -292,13 +313,13 @@ class ModeSearch {
       found.theta = (bound - found.theta.array().inverse()).inverse();
       pairs_ = std::move(found);
       pairs_.lowest_theta = lowest;
-      for (int step = 0; step < (large() ? 1 : 2); ++step) {
+      for (int step = 0; step < (large() || outweighed() ? 1 : 2); ++step) {
         if (!sharpen()) return false;
       }
       measure();
       if (good() || used_up_) break;
     }
-    for (int step = 0; step < kMostSteps && !large() && !good(); ++step) {
+    for (int step = 0; step < kMostSteps && !large() && !outweighed() && !good(); ++step) {
       const double before = worst();
       if (!sharpen()) return false;
       measure();
@@ -338,7 +359,9 @@ class ModeSearch {
     found.lowest_theta = pairs_.lowest_theta;
     found.limited = wanted_ < options_.wanted;
     const Eigen::Index asked = std::min<Eigen::Index>(all, wanted_);
-    found.converged = (found.residuals.head(asked).array() <= 10 * residual()).all();
+    // Values are good to the square of it. Of the modes of the other sign no step takes more off.
+    const double enough = outweighed() ? kOutweighedResidual : 10 * residual();
+    found.converged = (found.residuals.head(asked).array() <= enough).all();
     return found;
   }
 
@@ -366,6 +389,12 @@ EigenProblem eigen_problem(const ModeProblem& problem) {
     });
   };
   return p;
+}
+
+std::optional<int> count_below(const ModeProblem& problem, double value) {
+  const BorderedMatrix A = less(problem.unknowns(), problem.K(), value, problem.B());
+  const auto factor = BorderedFactor::indefinite(problem.unknowns(), A, problem.analysis());
+  return factor ? std::optional(factor->negative_eigenvalues()) : std::nullopt;
 }
 
 FoundModes find_modes(ModeProblem& problem, const ModeSearchOptions& options,

@@ -42,6 +42,9 @@ struct FoundModes {
 /// A = K⁻¹·B of a problem that is built, which has to outlive the result.
 EigenProblem eigen_problem(const ModeProblem& problem);
 
+/// How many modes lie below a value, by the inertia of K − value·B; empty: it cannot be factorised.
+std::optional<int> count_below(const ModeProblem& problem, double value);
+
 /// Finds the lowest `wanted` modes, all copies of the last in, with as many functions as they need.
 /// `problem`: built; it is built anew with more. `start`: vectors near the modes, of the unknowns
 /// as they are numbered now, or of the frame's alone; may be empty.
