@@ -140,7 +140,8 @@ std::vector<Area> panels(std::size_t count) {
   constexpr double kGap = 46, kCaption = 62;
   std::vector<Area> areas;
   for (std::size_t i = 0; i < count; ++i) {
-    const auto column = double(i % columns), row = double(i / columns);
+    const std::size_t down = i / columns;
+    const auto column = double(i % columns), row = double(down);
     const Vector2d low(page.low[0] + size[0] * column / double(columns),
                        page.low[1] + size[1] * row / double(rows));
     const Vector2d high(page.low[0] + size[0] * (column + 1) / double(columns) - kGap,

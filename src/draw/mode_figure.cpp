@@ -224,7 +224,7 @@ std::string animated_modes(const Model& model, const std::string& heading,
     const Scene scene(none, all[i].view, model, settings.members);
     for (const MemberId id : scene.members()) {
       const auto still = axis_points(model, modes[i], id, 0);
-      const Vector3d middle = still[still.size() / 2];
+      const Vector3d& middle = still[still.size() / 2];
       svg += still_line(scene, still);
       const Stroke stroke = scene.at_depth({palette::kSecondOrder, 2.2, {}}, middle);
       const std::string right = svg_path(scene, axis_points(model, modes[i], id, all[i].scale));

@@ -654,7 +654,8 @@ std::array<LinePoint, 5> sample(const PieceProperties& piece, const Pose& start,
                                 double factor, double from) {
   std::array<LinePoint, 5> points;
   const double L = piece.stiffness.length;
-  auto [a, b] = since_built_in(piece, start, end);
+  const auto moved = since_built_in(piece, start, end);
+  Pose a = moved[0], b = moved[1];
   a.by_vector = b.by_vector = false;
   const auto d = deform(piece, end_of(a, piece.section(0)), end_of(b, piece.section(1)), factor);
   const PieceResponse r = respond_joined(piece, a, b, factor);

@@ -200,8 +200,8 @@ class ModeSearch {
     pairs_.vectors = problem_.carried_over(pairs_.vectors, before);
   }
 
-  /// θ of the loads turned round is so much larger that steps of K⁻¹B would blow up what the vectors
-  /// have of those modes.
+  /// θ of the loads turned round is so much larger that steps of K⁻¹B would blow up what the
+  /// vectors have of those modes.
   bool outweighed() const {
     return pairs_.theta.size() > 0 &&
            -pairs_.lowest_theta > kOutweighed * pairs_.theta[last_wanted()];

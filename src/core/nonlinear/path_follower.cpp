@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 #include <random>
+#include <utility>
 
 #include "core/sparse/conjugate_gradients.hpp"
 #include "core/sparse/indefinite_factor.hpp"
@@ -213,8 +214,8 @@ class Follower {
     bool keeps = tangent_.flops() >= options_.flops_kept;
     std::optional<Balance> known;
     for (int i = 1; i <= most; ++i) {
-      const Balance b = known ? *std::move(known) : problem_.balance();
-      known.reset();
+      std::optional<Balance> searched = std::exchange(known, std::nullopt);
+      const Balance b = searched ? *std::move(searched) : problem_.balance();
       if (!b.rest.allFinite()) return false;
       std::optional<VectorXd> near;
       const bool may_end = before > 0 && before <= kNearlyThere * std::max(problem_.motion(), 1e-6);

@@ -83,7 +83,7 @@ FrameSystem::FrameSystem(const Situation& situation)
   number(order_of_nodes(this->situation()), node_graph(this->situation()));
 }
 
-FrameSystem::FrameSystem(const Situation& situation, std::vector<int> order)
+FrameSystem::FrameSystem(const Situation& situation, const std::vector<int>& order)
     : MemberFrame(situation), dofs_(this->situation(), rotation_stiffness()) {
   number(order, node_graph(this->situation()));
 }

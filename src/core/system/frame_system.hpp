@@ -37,7 +37,7 @@ class FrameSystem : public MemberFrame {
  public:
   explicit FrameSystem(const Situation& situation);
   /// With the elimination order of another situation of the same nodes and members.
-  FrameSystem(const Situation& situation, std::vector<int> order);
+  FrameSystem(const Situation& situation, const std::vector<int>& order);
   /// The first nodes are those of `whole`: their unknowns are its own, in its order, from
   /// inner_size() on. The nodes after them lie inside members and are eliminated before.
   FrameSystem(const Situation& situation, const FrameSystem& whole);

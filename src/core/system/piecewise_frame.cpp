@@ -185,9 +185,7 @@ struct PiecewiseFrame::Parts {
     std::vector<double>& x = places[id];
     first_piece[id] = static_cast<int>(pieces.size());
     const bool hangs = p.cable_length > 0;
-    if (hangs) {
-      x = {0, p.length};
-    } else if (!bends) {
+    if (hangs || !bends) {
       x = {0, p.length};
     } else {
       std::vector<const MemberLoading*> all = {&loading};
