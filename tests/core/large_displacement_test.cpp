@@ -680,6 +680,62 @@ TEST(CorotationalPiece, DerivativesOfItsEnergy) {
   }
 }
 
+// By the motions of its plane alone a piece answers as by all of them: joined and hinged, loaded,
+// strained; in both planes.
+TEST(CorotationalPiece, InItsPlaneAsInSpace) {
+  for (const int normal : {1, 2}) {
+    for (const bool hinged : {false, true}) {
+      const auto flat = [normal](double x, double other) {
+        return normal == 1 ? Vector3d(x, 0, other) : Vector3d(x, other, 0);
+      };
+      const Vector3d about = Vector3d::Unit(normal);
+      PieceProperties p;
+      p.drawn = flat(0.9, -0.5);
+      ElementProperties& s = p.stiffness;
+      s.length = p.drawn.norm();
+      s.EA = 50;
+      s.EIy = 1.3;
+      s.EIz = 0.8;
+      s.GJ = 0.5;
+      s.r2 = 0.02;
+      s.shear_flexibility_z = 0.1;
+      s.initial_force = 0.4;
+      if (hinged) s.joints[0][3 + normal] = 0, s.joints[1][3 + normal] = 0.6;
+      p.axes = Eigen::AngleAxisd(normal == 1 ? 0.507 : -0.507, about);
+      p.load_start = flat(0.1, -0.5);
+      p.load_end = flat(-0.2, 0.8);
+      p.moment_end = 0.3 * about;
+      p.own_moment_start = 0.1 * about;
+      Pose a, b;
+      Vector6d step;
+      step << flat(0.1, -0.2), 0.4 * about;
+      move(a, step);
+      step << flat(-0.15, 0.1), -0.5 * about;
+      move(b, step);
+      ReleaseMotion release = ReleaseMotion::Zero();
+      if (hinged) release[3 + normal] = 0.1, release[9 + normal] = -0.2;
+      const PieceResponse space = respond(p, a, b, release, 0.7);
+      p.normal = normal;
+      const PieceResponse plane = respond(p, a, b, release, 0.7);
+      EXPECT_NEAR(plane.axial, space.axial, 1e-13);
+      const double size = space.stiffness.cwiseAbs().maxCoeff();
+      for (int i = 0; i < 12; ++i) {
+        const bool moves_i = i % 6 < 3 ? i % 6 != normal : i % 6 == 3 + normal;
+        if (!moves_i) continue;
+        EXPECT_NEAR(plane.force[i], space.force[i], 1e-12 * size);
+        EXPECT_NEAR(plane.load[i], space.load[i], 1e-12);
+        EXPECT_NEAR(plane.rest[i], space.rest[i], 1e-12);
+        for (int j = 0; j < 12; ++j) {
+          const bool moves_j = j % 6 < 3 ? j % 6 != normal : j % 6 == 3 + normal;
+          if (!moves_j) continue;
+          EXPECT_NEAR(plane.stiffness(i, j), space.stiffness(i, j), 1e-12 * size);
+          EXPECT_NEAR(plane.follow(i, j), space.follow(i, j), 1e-12);
+        }
+      }
+    }
+  }
+}
+
 // A factorisation that serves several iterations leads to the same equilibria.
 TEST(LargeDisplacement, AKeptFactorisationFindsTheSamePath) {
   const testing::Building building(3, 4, 4e4);

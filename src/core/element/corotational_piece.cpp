@@ -388,7 +388,7 @@ Deformation<T> deform(const PieceProperties& p, const PieceEnd<T>& a, const Piec
                     quadratic(bending(s.EIy, phi_z), bent_start[1], bent_end[1]) +
                     quadratic(bending(s.EIz, phi_y), bent_start[2], bent_end[2]) +
                     (s.GJ / (2 * L)) * square(twist) + held + s.initial_force * stretch;
-  if (!p.in_plane) d.strain_energy += coupling(s, phi_z, phi_y, d.start, d.end);
+  if (p.normal < 0) d.strain_energy += coupling(s, phi_z, phi_y, d.start, d.end);
   if (loaded) d.load_work = work_of_loads(p, a, b, l, phi_z, phi_y, d);
   if (!p.moment_start.isZero(0) || !p.moment_end.isZero(0)) {
     d.load_work += work_of_moments(p, phi_z, phi_y, d);
@@ -407,16 +407,27 @@ Quad<double> plain(const Quaterniond& q) {
   return {q.x(), q.y(), q.z(), q.w()};
 }
 
-/// The pose of a node with its six unknowns from `first` on as variables.
+/// Which variable each motion of an end is; below 0: it is none, and stays.
+using Variables = std::array<int, 6>;
+
+Variables six_from(int first) {
+  return {first, first + 1, first + 2, first + 3, first + 4, first + 5};
+}
+
+/// The pose of a node with its motions as variables.
 template <int N>
-PieceEnd<SecondOrder<N>> end_of(const Pose& pose, const Quaterniond& axes, int first) {
+PieceEnd<SecondOrder<N>> end_of(const Pose& pose, const Quaterniond& axes,
+                                const Variables& variables) {
   using T = SecondOrder<N>;
+  const auto motion = [&variables](double value, std::size_t d) {
+    return variables[d] < 0 ? T(value) : T::variable(value, variables[d]);
+  };
   PieceEnd<T> end;
   Triple<T> turn;
-  for (int i = 0; i < 3; ++i) {
-    const auto k = static_cast<std::size_t>(i);
-    end.u[k] = T::variable(pose.displacement[i], first + i);
-    turn[k] = T::variable(pose.by_vector ? pose.vector[i] : 0, first + 3 + i);
+  for (std::size_t i = 0; i < 3; ++i) {
+    const auto k = static_cast<Eigen::Index>(i);
+    end.u[i] = motion(pose.displacement[k], i);
+    turn[i] = motion(pose.by_vector ? pose.vector[k] : 0, 3 + i);
   }
   end.section =
       product(exponential(turn), pose.by_vector ? axes : Quaterniond(pose.rotation * axes));
@@ -450,15 +461,68 @@ T joint_energy(const EndJoint& joint, const std::array<T, 6>& r) {
   return sum;
 }
 
+/// First and second derivatives of the strain energy and of the loads' work by the 12 motions of
+/// the own ends.
+struct Derivatives {
+  Vector12d strain = Vector12d::Zero(), work = Vector12d::Zero();
+  Matrix12d strains = Matrix12d::Zero(), works = Matrix12d::Zero();
+  double axial = 0;  // N
+};
+
+template <int N>
+Derivatives derivatives_by(const std::array<Variables, 2>& variables, const PieceProperties& piece,
+                           const Pose& start, const Pose& end, double factor) {
+  const auto d = deform(piece, end_of<N>(start, piece.section(0), variables[0]),
+                        end_of<N>(end, piece.section(1), variables[1]), factor);
+  std::array<Eigen::Index, N> motions{};
+  for (std::size_t m = 0; m < 12; ++m) {
+    const int variable = variables[m / 6][m % 6];
+    if (variable >= 0) {
+      motions[static_cast<std::size_t>(variable)] = static_cast<Eigen::Index>(m);
+    }
+  }
+  Derivatives all;
+  all.axial = d.mean_strain_force.value;
+  for (Eigen::Index i = 0; i < N; ++i) {
+    const Eigen::Index row = motions[static_cast<std::size_t>(i)];
+    all.strain[row] = d.strain_energy.gradient[i];
+    all.work[row] = d.load_work.gradient[i];
+    for (Eigen::Index j = 0; j < N; ++j) {
+      const Eigen::Index column = motions[static_cast<std::size_t>(j)];
+      all.strains(row, column) = d.strain_energy.hessian(i, j);
+      all.works(row, column) = d.load_work.hessian(i, j);
+    }
+  }
+  return all;
+}
+
+/// In a plane frame by the three motions of an end that it has.
+Derivatives derivatives(const PieceProperties& piece, const Pose& start, const Pose& end,
+                        double factor) {
+  if (piece.normal < 0) {
+    return derivatives_by<12>({six_from(0), six_from(6)}, piece, start, end, factor);
+  }
+  const auto normal = static_cast<std::size_t>(piece.normal);
+  std::array<Variables, 2> variables{};
+  int next = 0;
+  for (Variables& of_end : variables) {
+    of_end.fill(-1);
+    for (std::size_t d = 0; d < 3; ++d) {
+      if (d != normal) of_end[d] = next++;
+    }
+    of_end[3 + normal] = next++;
+  }
+  return derivatives_by<6>(variables, piece, start, end, factor);
+}
+
 PieceResponse respond_joined(const PieceProperties& piece, const Pose& start, const Pose& end,
                              double factor) {
-  const auto d = deform(piece, end_of<12>(start, piece.section(0), 0),
-                        end_of<12>(end, piece.section(1), 6), factor);
+  const Derivatives d = derivatives(piece, start, end, factor);
   PieceResponse r;
-  r.force = d.strain_energy.gradient;
-  r.stiffness = d.strain_energy.hessian - factor * d.load_work.hessian;
-  r.load = d.load_work.gradient;
-  r.axial = d.mean_strain_force.value;
+  r.force = d.strain;
+  r.stiffness = d.strains - factor * d.works;
+  r.load = d.work;
+  r.axial = d.axial;
   return r;
 }
 
@@ -481,7 +545,7 @@ std::array<SecondOrder<24>, 12> own_motion(const PieceProperties& piece,
   using T = SecondOrder<24>;
   std::array<T, 12> motion;
   for (std::size_t e = 0; e < 2; ++e) {
-    PieceEnd<T> end = end_of<24>(*nodes[e], piece.section(e), 6 * static_cast<int>(e));
+    PieceEnd<T> end = end_of<24>(*nodes[e], piece.section(e), six_from(6 * static_cast<int>(e)));
     release_end(end, r[e]);
     const Quaterniond now = own[e].rotation * piece.section(e);
     const Triple<T> turn = logarithm(product(end.section, now.conjugate()));
@@ -511,26 +575,25 @@ PieceResponse respond_released(const PieceProperties& piece, const Pose& start, 
   // The energy by the motions of the own ends, and those by the 24: the chain rule keeps the large
   // derivatives few.
   const std::array<Pose, 2> own = own_ends(piece, start, end, release);
-  auto d = deform(piece, end_of<12>(own[0], piece.section(0), 0),
-                  end_of<12>(own[1], piece.section(1), 6), factor);
-  d.load_work.gradient.segment<3>(3) += piece.own_moment_start;
-  d.load_work.gradient.segment<3>(9) += piece.own_moment_end;
+  Derivatives d = derivatives(piece, own[0], own[1], factor);
+  d.work.segment<3>(3) += piece.own_moment_start;
+  d.work.segment<3>(9) += piece.own_moment_end;
   const auto motion = own_motion(piece, {&start, &end}, own, r);
   Eigen::Matrix<double, 12, 24> J;
   for (std::size_t k = 0; k < 12; ++k) {
     const auto row = static_cast<Eigen::Index>(k);
     J.row(row) = motion[k].gradient;
-    strain.hessian += d.strain_energy.gradient[row] * motion[k].hessian;
-    work.hessian += d.load_work.gradient[row] * motion[k].hessian;
+    strain.hessian += d.strain[row] * motion[k].hessian;
+    work.hessian += d.work[row] * motion[k].hessian;
   }
-  strain.gradient += J.transpose() * d.strain_energy.gradient;
-  strain.hessian += J.transpose() * d.strain_energy.hessian * J;
-  work.gradient += J.transpose() * d.load_work.gradient;
-  work.hessian += J.transpose() * d.load_work.hessian * J;
+  strain.gradient += J.transpose() * d.strain;
+  strain.hessian += J.transpose() * d.strains * J;
+  work.gradient += J.transpose() * d.work;
+  work.hessian += J.transpose() * d.works * J;
   const Eigen::VectorXd g = strain.gradient - factor * work.gradient;
   const Eigen::MatrixXd H = strain.hessian - factor * work.hessian;
   PieceResponse response;
-  response.axial = d.mean_strain_force.value;
+  response.axial = d.axial;
   const auto n = static_cast<Eigen::Index>(free.size());
   Eigen::MatrixXd Kzz(n, n), Kzq(n, 12);
   VectorXd rz(n), load_z(n);

@@ -14,7 +14,7 @@ struct PieceProperties {
   ElementProperties stiffness;        ///< its length is that of the piece; joints at its two ends
   Vector3d drawn = Vector3d::Zero();  ///< from start to end, without force, global, m
   Quaterniond axes;                   ///< turns global axes into the section's, as drawn
-  bool in_plane = false;              ///< of a plane frame: bends in one plane and does not twist
+  int normal = -1;  ///< of a plane frame: the global axis (0..2) about which alone it bends
   /// Force per drawn length at both ends, global, N/m: it keeps its direction.
   Vector3d load_start = Vector3d::Zero(), load_end = Vector3d::Zero();
   /// Moment per drawn length, global, N·m/m. What it makes of the two nodes by statics (2a + b)·L/6

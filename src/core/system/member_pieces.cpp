@@ -21,7 +21,9 @@ MemberPieces::MemberPieces(const MemberFrame& drawn, MemberId id) {
   axes_ = Quaterniond(Matrix3d(drawn.axes(id).transpose())).normalized();
   whole_.drawn = drawn_;
   whole_.axes = axes_;
-  whole_.in_plane = drawn.model().plane != Plane::space;
+  for (int d = 0; d < 3; ++d) {
+    if (!drawn.model().uses_direction(d)) whole_.normal = d;
+  }
   // Cables are told by where their ends are, and their length without force.
   if (whole_.stiffness.cable_length > 0) return;
   birth_ = drawn.situation().birth(id);
