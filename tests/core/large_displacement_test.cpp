@@ -615,7 +615,8 @@ TEST(CorotationalPiece, DerivativesOfItsEnergy) {
   const auto vector = [&](double size) {
     return Vector3d(size * Vector3d(number(random), number(random), number(random)));
   };
-  for (int kind = 0; kind < 4; ++kind) {
+  // Joined, by vector, with releases, axial, and drawn bent.
+  for (int kind = 0; kind < 5; ++kind) {
     PieceProperties p;
     p.drawn = Vector3d(0.9, -0.4, 0.6);
     ElementProperties& s = p.stiffness;
@@ -634,6 +635,14 @@ TEST(CorotationalPiece, DerivativesOfItsEnergy) {
              Quaterniond(Eigen::AngleAxisd(0.4, Vector3d::UnitX()));
     p.load_start = Vector3d(0.1, -0.5, 0.3);
     p.load_end = Vector3d(-0.2, 0.4, 0.8);
+    if (kind == 4) {
+      const auto turned = [](double angle, const Vector3d& about) {
+        return Quaterniond(Eigen::AngleAxisd(angle, about.normalized()));
+      };
+      bow(p, turned(0.15, Vector3d(0.2, 1, -0.4)) * p.axes,
+          turned(-0.2, Vector3d(-0.1, 0.8, 0.5)) * p.axes);
+      p.moved[1] = Vector3d(0.03, -0.02, 0.05);
+    }
     Pose a, b;
     b.by_vector = kind == 1;
     for (Pose* pose : {&a, &b}) {
