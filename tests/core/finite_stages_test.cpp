@@ -26,15 +26,20 @@ double motion_apart(const Step& a, const Step& b) {
   return apart / largest;
 }
 
-TEST(FiniteStages, OneStageIsTheOrdinaryAnalysis) {
-  TwoStoreys f;
-  f.b.model.cases.push_back(f.on_both);
-  f.b.model.cases[CaseId(0)].name = "G";
+/// Asks for the ordinary analysis of a frame under these loads, "ordinary" under "G".
+void ask_ordinary(FrameBuilder& b, const LoadCase& loads) {
+  b.model.cases.push_back(loads);
+  b.model.cases[CaseId(0)].name = "G";
   AnalysisSpec ordinary;
   ordinary.name = "ordinary";
   ordinary.become(kFinite);
-  ordinary.loads = {f.b.model.case_alone(CaseId(0))};
-  f.b.model.analyses = {ordinary};
+  ordinary.loads = {b.model.case_alone(CaseId(0))};
+  b.model.analyses = {ordinary};
+}
+
+TEST(FiniteStages, OneStageIsTheOrdinaryAnalysis) {
+  TwoStoreys f;
+  ask_ordinary(f.b, f.on_both);
   Erection erection(f.b, kFinite);
   erection.stage(f.all(), f.on_both);
   const RunResult r = erection.run();
@@ -149,15 +154,9 @@ TEST(FiniteStages, ARodIsJoinedToATurnedTip) {
   const Vector3d chord = drawn_end - tip_drawn - tip.translation;
   TwoRods drawn(tip_drawn + turn.conjugate() * chord);
   for (const int d : {4, 5}) drawn.b.model.members[drawn.second].joints[0][d] = 4e4;
-  drawn.b.model.cases.push_back(both);
-  drawn.b.model.cases[CaseId(0)].name = "G";
-  AnalysisSpec large;
-  large.name = "large";
-  large.become(kFinite);
-  large.loads = {drawn.b.model.case_alone(CaseId(0))};
-  drawn.b.model.analyses = {large};
+  ask_ordinary(drawn.b, both);
   const RunResult other = run(drawn.b.model);
-  const Step& whole = *other.find("large", "G");
+  const Step& whole = *other.find("ordinary", "G");
   ASSERT_TRUE(whole.outcome.stands()) << whole.outcome.reason;
   EXPECT_LT(
       (last.state.nodes[built.tip].translation - whole.state.nodes[drawn.tip].translation).norm(),
@@ -307,22 +306,13 @@ TEST(FiniteStages, SmallMotionsAreThoseOfPDelta) {
 }
 
 TEST(FiniteStages, AMechanismIsNamed) {
-  FrameBuilder b;
-  const SectionId s = b.section(rolled_section());
-  const MaterialId m = b.material(210e9, 81e9);
-  const NodeId A = b.node("A", 0, 0, 0), B = b.node("B", 0, 0, 3), C = b.node("C", 4, 0, 3),
-               D = b.node("D", 4, 0, 0);
-  const MemberId left = b.member("left", A, B, s, m), beam = b.member("beam", B, C, s, m);
-  const MemberId right = b.member("right", D, C, s, m);
-  b.model.members[beam].joints[0][4] = 0;
-  b.fix(A, {0, 2});
-  b.fix(D, {0, 2, 4});
+  HingedPortal p;
   LoadCase load;
   // Hinged at B, the beam cannot carry the moment of its end.
-  load.nodal.push_back({C, force6(1e3, 0, 0, 0, 2e3, 0), 0});
-  Erection erection(b, kFinite);
-  erection.stage({beam, right, left}, load);
-  erection.stage({}, load).struck = {right};
+  load.nodal.push_back({p.C, force6(1e3, 0, 0, 0, 2e3, 0), 0});
+  Erection erection(p.b, kFinite);
+  erection.stage({p.beam, p.right, p.left}, load);
+  erection.stage({}, load).struck = {p.right};
   erection.stage({}, load);
   const RunResult r = erection.run();
   EXPECT_TRUE(stage_of(r, 1).outcome.stands()) << stage_of(r, 1).outcome.reason;

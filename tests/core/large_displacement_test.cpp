@@ -609,6 +609,22 @@ TEST(LargeDisplacement, PreloadedStringHoldsWhatFirstOrderCannot) {
 }
 
 /// Forces against differences of the energy, and the tangent against differences of the forces.
+/// A piece between two places that bends, with shear, and twists.
+PieceProperties soft_piece(const Vector3d& drawn, const Quaterniond& axes) {
+  PieceProperties p;
+  p.drawn = drawn;
+  p.axes = axes;
+  ElementProperties& s = p.stiffness;
+  s.length = drawn.norm();
+  s.EA = 50;
+  s.EIy = 1.3;
+  s.EIz = 0.8;
+  s.GJ = 0.5;
+  s.r2 = 0.02;
+  s.shear_flexibility_z = 0.1;
+  return p;
+}
+
 TEST(CorotationalPiece, DerivativesOfItsEnergy) {
   std::mt19937 random(3);
   std::uniform_real_distribution<double> number(-1, 1);
@@ -617,22 +633,15 @@ TEST(CorotationalPiece, DerivativesOfItsEnergy) {
   };
   // Joined, by vector, with releases, axial, and drawn bent.
   for (int kind = 0; kind < 5; ++kind) {
-    PieceProperties p;
-    p.drawn = Vector3d(0.9, -0.4, 0.6);
+    const Vector3d drawn(0.9, -0.4, 0.6);
+    PieceProperties p =
+        soft_piece(drawn, Quaterniond::FromTwoVectors(Vector3d::UnitX(), drawn) *
+                              Quaterniond(Eigen::AngleAxisd(0.4, Vector3d::UnitX())));
     ElementProperties& s = p.stiffness;
     s.kind = kind == 3 ? MemberKind::axial : MemberKind::frame;
-    s.length = p.drawn.norm();
-    s.EA = 50;
-    s.EIy = 1.3;
-    s.EIz = 0.8;
-    s.GJ = 0.5;
-    s.r2 = 0.02;
-    s.shear_flexibility_z = 0.1;
     s.shear_flexibility_y = 0.05;
     if (kind == 3) s.initial_force = 0.7;
     if (kind == 2) s.joints[0][4] = s.joints[1][0] = 2, s.joints[1][5] = 0.3;
-    p.axes = Quaterniond::FromTwoVectors(Vector3d::UnitX(), p.drawn) *
-             Quaterniond(Eigen::AngleAxisd(0.4, Vector3d::UnitX()));
     p.load_start = Vector3d(0.1, -0.5, 0.3);
     p.load_end = Vector3d(-0.2, 0.4, 0.8);
     if (kind == 4) {
@@ -698,19 +707,11 @@ TEST(CorotationalPiece, InItsPlaneAsInSpace) {
         return normal == 1 ? Vector3d(x, 0, other) : Vector3d(x, other, 0);
       };
       const Vector3d about = Vector3d::Unit(normal);
-      PieceProperties p;
-      p.drawn = flat(0.9, -0.5);
+      PieceProperties p = soft_piece(
+          flat(0.9, -0.5), Quaterniond(Eigen::AngleAxisd(normal == 1 ? 0.507 : -0.507, about)));
       ElementProperties& s = p.stiffness;
-      s.length = p.drawn.norm();
-      s.EA = 50;
-      s.EIy = 1.3;
-      s.EIz = 0.8;
-      s.GJ = 0.5;
-      s.r2 = 0.02;
-      s.shear_flexibility_z = 0.1;
       s.initial_force = 0.4;
       if (hinged) s.joints[0][3 + normal] = 0, s.joints[1][3 + normal] = 0.6;
-      p.axes = Eigen::AngleAxisd(normal == 1 ? 0.507 : -0.507, about);
       p.load_start = flat(0.1, -0.5);
       p.load_end = flat(-0.2, 0.8);
       p.moment_end = 0.3 * about;

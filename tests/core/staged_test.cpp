@@ -15,6 +15,7 @@ using testing::difference;
 using testing::Erection;
 using testing::force6;
 using testing::FrameBuilder;
+using testing::HingedPortal;
 using testing::kExact;
 using testing::relative_error;
 using testing::rolled_section;
@@ -354,21 +355,12 @@ TEST(Staged, APreloadedCableArrivesWithItsForce) {
 }
 
 TEST(Staged, AMechanismIsNamedAndEndsTheErection) {
-  FrameBuilder b;
-  const SectionId s = b.section(rolled_section());
-  const MaterialId m = b.material(210e9, 81e9);
-  const NodeId A = b.node("A", 0, 0, 0), B = b.node("B", 0, 0, 3), C = b.node("C", 4, 0, 3),
-               D = b.node("D", 4, 0, 0);
-  const MemberId left = b.member("left", A, B, s, m), beam = b.member("beam", B, C, s, m);
-  const MemberId right = b.member("right", D, C, s, m);
-  b.model.members[beam].joints[0][4] = 0;
-  b.fix(A, {0, 2});
-  b.fix(D, {0, 2, 4});
+  HingedPortal p;
   LoadCase load;
-  load.nodal.push_back({B, force6(1e3, 0, 0), 0});
-  Erection erection(b);
-  erection.stage({left}, load);
-  erection.stage({beam, right}, load);
+  load.nodal.push_back({p.B, force6(1e3, 0, 0), 0});
+  Erection erection(p.b);
+  erection.stage({p.left}, load);
+  erection.stage({p.beam, p.right}, load);
   const RunResult r = erection.run();
   const Step &first = *r.find("erection", "S1"), &second = *r.find("erection", "S2");
   EXPECT_EQ(first.outcome.verdict, Verdict::mechanism);

@@ -47,6 +47,28 @@ struct Erection {
   }
 };
 
+/// A portal on a hinged and a fixed foot, whose beam is hinged at its start.
+struct HingedPortal {
+  FrameBuilder b;
+  NodeId A, B, C, D;
+  MemberId left, beam, right;
+
+  HingedPortal() {
+    const SectionId s = b.section(rolled_section());
+    const MaterialId m = b.material(210e9, 81e9);
+    A = b.node("A", 0, 0, 0);
+    B = b.node("B", 0, 0, 3);
+    C = b.node("C", 4, 0, 3);
+    D = b.node("D", 4, 0, 0);
+    left = b.member("left", A, B, s, m);
+    beam = b.member("beam", B, C, s, m);
+    right = b.member("right", D, C, s, m);
+    b.model.members[beam].joints[0][4] = 0;
+    b.fix(A, {0, 2});
+    b.fix(D, {0, 2, 4});
+  }
+};
+
 /// A portal of two storeys under loads of every kind.
 struct TwoStoreys {
   FrameBuilder b;

@@ -5,6 +5,7 @@
 #include <algorithm>
 
 #include "core/model/concrete.hpp"
+#include "core/model/section_stress.hpp"
 #include "core/results/recovery.hpp"
 
 namespace ulterix {
@@ -34,11 +35,10 @@ double phi(const ConcreteAgeing& c, double t, double t0) {
 
 /// The largest compression along a member, of its uncracked section, N/m².
 double compression(const Recovery& recovery, MemberId id, const SectionProperties& s) {
-  const auto bending = [](double M, double W) { return W > 0 ? std::abs(M) / W : 0; };
   double most = 0;
   for (const LinePoint& point : recovery.line(id).stations()) {
     const Vector6d& f = point.forces;
-    most = std::max(most, -f[kN] / s.A + bending(f[kMy], s.Wely) + bending(f[kMz], s.Welz));
+    most = std::max(most, -f[kN] / s.A + bending_stress(s, f[kMy], f[kMz]));
   }
   return most;
 }

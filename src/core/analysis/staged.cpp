@@ -26,6 +26,24 @@ std::vector<ExtraRestraint> held_by(const AnalysisSpec& spec, const Model& model
   return with_holds(Situation(model), spec.holds).restraints;
 }
 
+/// Which stage of an analysis a step is.
+void name_stage(const AnalysisSpec& spec, std::size_t k, Step& step) {
+  step.analysis = spec.name;
+  step.kind = AnalysisKind::staged;
+  step.at_once = spec.staged().at_once;
+  step.loads = spec.loads[k];
+  step.number = static_cast<int>(k) + 1;
+  step.label = spec.staged().stages[k].name;
+}
+
+/// The site as the first stages leave it, as if nothing had moved.
+ErectionSite undisplaced_site(const Model& model, const AnalysisSpec& spec, std::size_t stages,
+                              bool at_once) {
+  ErectionSite site(model, held_by(spec, model), at_once);
+  for (std::size_t k = 0; k < stages; ++k) site.change(spec.staged().stages[k], State(model));
+  return site;
+}
+
 class Erection {
  public:
   Erection(const ElasticFrame& whole, const AnalysisSpec& spec)
@@ -67,12 +85,7 @@ class Erection {
         step.outcome = {
             why, fmt::format("not reached: stage {} does not stand", stopped), {}, 0, 0};
       }
-      step.analysis = spec_.name;
-      step.kind = AnalysisKind::staged;
-      step.at_once = keys_.at_once;
-      step.loads = spec_.loads[k];
-      step.number = static_cast<int>(k) + 1;
-      step.label = stage.name;
+      name_stage(spec_, k, step);
       const bool whole_load = step.has_state && step.state.lambda == 1;
       if (whole_load) relieve(step);
       const bool goes_on = whole_load && step.has_state;
@@ -167,12 +180,9 @@ class FiniteErection : public PathTrials {
 
  private:
   Leg begin(std::size_t k, int pieces, const PiecewiseFrame* before) override {
-    const std::vector<Stage>& stages = spec_.staged().stages;
-    if (before == nullptr) {
-      site_.emplace(model_, held_by(spec_, model_), spec_.staged().at_once);
-      for (std::size_t i = 0; i < from_; ++i) site_->change(stages[i], State(model_));
-    }
-    site_->change(stages[from_ + k], before != nullptr ? before->node_state() : State(model_));
+    if (before == nullptr) site_ = undisplaced_site(model_, spec_, from_, spec_.staged().at_once);
+    site_->change(spec_.staged().stages[from_ + k],
+                  before != nullptr ? before->node_state() : State(model_));
     Situation now = site_->now();
     now.one_way = site_->acts_one_way();
     now.heavy = spec_.loads[from_ + k].heavy;
@@ -215,10 +225,7 @@ class FiniteErection : public PathTrials {
 void name_mechanism(const ElasticFrame& whole, const AnalysisSpec& spec, std::size_t k,
                     Step& step) {
   if (step.outcome.verdict != Verdict::iteration_limit) return;
-  ErectionSite site(whole.system->model(), held_by(spec, whole.system->model()), true);
-  for (std::size_t i = 0; i <= k; ++i) {
-    site.change(spec.staged().stages[i], State(whole.system->model()));
-  }
+  const ErectionSite site = undisplaced_site(whole.system->model(), spec, k + 1, true);
   AnalysisSpec linear;
   linear.name = spec.name;
   linear.loads = {spec.loads[k]};
@@ -229,14 +236,8 @@ void name_mechanism(const ElasticFrame& whole, const AnalysisSpec& spec, std::si
 
 std::vector<Step> finite_erection(const ElasticFrame& whole, const AnalysisSpec& spec,
                                   const Progress& progress) {
-  std::vector<Step> steps;
-  for (std::size_t k = 0; k < spec.loads.size(); ++k) {
-    Step step = begin_step(spec, spec.loads[k]);
-    step.number = static_cast<int>(k) + 1;
-    step.label = spec.staged().stages[k].name;
-    step.at_once = spec.staged().at_once;
-    steps.push_back(std::move(step));
-  }
+  std::vector<Step> steps(spec.loads.size());
+  for (std::size_t k = 0; k < steps.size(); ++k) name_stage(spec, k, steps[k]);
   if (spec.staged().at_once) {
     for (std::size_t k = 0; k < steps.size(); ++k) {
       std::vector<Step> alone = {std::move(steps[k])};

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/model/section_stress.hpp"
 #include "core/parallel.hpp"
 
 namespace ulterix {
@@ -758,9 +759,7 @@ struct PiecewiseFrame::Parts {
       const auto own = own_ends(p, pose(piece.start), pose(piece.end), now.releases[at]);
       for (const LinePoint& point : sample(p, own[0], own[1], 1, 0)) {
         const Vector6d& f = point.forces;
-        const auto bending = [](double M, double W) { return W > 0 ? std::abs(M) / W : 0; };
-        stress = std::max(
-            stress, std::abs(f[kN]) / s.A + bending(f[kMy], s.Wely) + bending(f[kMz], s.Welz));
+        stress = std::max(stress, std::abs(f[kN]) / s.A + bending_stress(s, f[kMy], f[kMz]));
       }
     }
     return 1 - stress / fy;
