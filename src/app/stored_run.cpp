@@ -158,7 +158,9 @@ void StoredRun::read_steps(const Results& results, const std::vector<Results::Fi
     step.has_state = is_number(row[4]);
     const AnalysisSpec* spec = model().find_analysis(step.analysis);
     std::optional<LoadSet> loads = loads_of(model(), step.analysis, text_in(row[1]));
-    if (loads && spec != nullptr && !spec->after.empty()) {
+    // Those of a path come on top as it is followed (loads_at).
+    const bool on_path = spec != nullptr && spec->kind() == AnalysisKind::large_displacement;
+    if (loads && spec != nullptr && !spec->after.empty() && !on_path) {
       const auto stays = loads_of(model(), spec->after.analysis, spec->after.loads);
       if (stays) loads = on_top(*loads, *stays);
     }

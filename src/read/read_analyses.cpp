@@ -178,8 +178,17 @@ void read_after(Reading& r, const Value& t, const std::string& who, AnalysisSpec
   spec.after = {text->substr(0, colon), text->substr(colon + 1)};
   const AnalysisSpec& source = *r.model.find_analysis(spec.after.analysis);
   if (source.kind() == AnalysisKind::staged) {
-    if (has_finite_motion(source.staged())) {
-      r.complain(v.at, "{}: after a stage of large displacement is not supported yet", who);
+    const bool finite = has_finite_motion(source.staged());
+    if (finite && spec.kind() == AnalysisKind::p_delta) {
+      r.complain(v.at,
+                 "{}: P-Delta does not go on from a stage of large displacement; "
+                 "kind = \"large-displacement\" does",
+                 who);
+    } else if (finite && spec.kind() == AnalysisKind::buckling && r.model.has_cables()) {
+      r.complain(v.at,
+                 "{}: buckling after a stage of large displacement, with cables, is not supported "
+                 "yet",
+                 who);
     } else if (source.staged().creep && spec.kind() == AnalysisKind::p_delta) {
       r.complain(v.at, "{}: p-delta after an erection with creep is not supported yet", who);
     }
@@ -207,13 +216,19 @@ void read_after_in_finite_motion(Reading& r, const Value& t, const std::string& 
   read_after(r, t, who, spec);
   if (spec.after.empty()) return;
   const AnalysisSpec& source = *r.model.find_analysis(spec.after.analysis);
-  if (source.kind() == AnalysisKind::staged) {
-    return r.complain(v->at, "{}: large displacement after a stage is not supported yet", who);
-  }
   for (const LoadSet& loads : source.loads) {
     if (loads.name == spec.after.loads) spec.become<LargeDisplacementKeys>().constant = loads;
   }
-  spec.after = {};
+  if (source.kind() != AnalysisKind::staged) {
+    spec.after = {};
+  } else if (!has_finite_motion(source.staged())) {
+    r.complain(v->at,
+               "{}: large displacement goes on from stages with theory = \"large-displacement\", "
+               "not from those of {}",
+               who, source.name);
+  } else if (t.find("hold") != nullptr || t.find("start_shape") != nullptr) {
+    r.complain(v->at, "{}: after a stage, with hold or start_shape, is not supported yet", who);
+  }
 }
 
 void read_modal_keys(Reading& r, const Value& t, const std::string& who, AnalysisSpec& spec) {
@@ -325,6 +340,10 @@ void read_analysis(Reading& r, const Entry& entry) {
     case AnalysisKind::buckling:
       read_buckling_keys(r, t, who, spec);
       read_after(r, t, who, spec);
+      if (!spec.after.empty() && spec.buckling().march) {
+        r.complain(t.find("method")->at, "{}: method incremental, with after, is not supported yet",
+                   who);
+      }
       if (!spec.after.empty() && t.find("constant") != nullptr) {
         r.complain(t.find("constant")->at, "{}: after says what stays: constant or after, not both",
                    who);

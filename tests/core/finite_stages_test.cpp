@@ -301,6 +301,9 @@ TEST(FiniteStages, SmallMotionsAreThoseOfPDelta) {
       if (k > 1) members.insert(members.end(), a.top.begin(), a.top.end());
       EXPECT_LT(difference(f, p, members), 0.5 * times) << k << " " << drawn;
       EXPECT_EQ(f.state.open.size(), p.state.open.size()) << k;
+      ASSERT_TRUE(p.reserve && p.lowest_omega && f.reserve && f.lowest_omega) << k;
+      EXPECT_RELATIVE(*f.reserve, *p.reserve, times) << k;
+      EXPECT_RELATIVE(*f.lowest_omega, *p.lowest_omega, times) << k;
     }
   }
 }

@@ -22,9 +22,19 @@ ElasticFrame without_strains(const ElasticFrame& frame) {
   return make_elastic_frame(std::move(situation), {}, &frame.system->order());
 }
 
+/// What stays while the loads of an analysis grow.
+struct Staying {
+  const Step* step = nullptr;  ///< of the constant loads, or the state; none: nothing stays
+  bool is_state = false;
+  std::optional<AxialForces> forces;
+
+  const AxialForces* acting() const { return forces ? &*forces : nullptr; }
+};
+
 /// One direction more held than in the analysis; the new factor, if the frame still buckles.
 std::optional<double> factor_with(const ElasticFrame& frame, const AnalysisSpec& spec,
-                                  const LoadSet& loads, const RestraintGain& gain) {
+                                  const LoadSet& loads, const Staying& given,
+                                  const RestraintGain& gain) {
   const ElasticFrame held = with_restraint(frame, gain);
   if (!held.stands()) return std::nullopt;
   const auto forces = [&](const ElasticFrame& of,
@@ -36,7 +46,10 @@ std::optional<double> factor_with(const ElasticFrame& frame, const AnalysisSpec&
     return axial_forces_along(Recovery(step));
   };
   std::optional<AxialForces> grows, stays;
-  if (spec.buckling().constant) {
+  if (given.is_state) {
+    grows = forces(held, loads);
+    stays = given.forces;
+  } else if (spec.buckling().constant) {
     grows = forces(without_strains(held), loads);
     stays = forces(held, *spec.buckling().constant);
     if (!stays) return std::nullopt;
@@ -108,7 +121,8 @@ void march_up(const ElasticFrame& frame, const Step& first, BucklingResult& resu
 
 /// One set of loads of a buckling analysis.
 void solve_set(const ElasticFrame& frame, const AnalysisSpec& spec, const Step& first,
-               const Step* constant, const AxialForces* stays, FoundBefore& before, Step& step) {
+               const Staying& stays, FoundBefore& before, Step& step) {
+  const Step* constant = stays.step;
   step.outcome = constant != nullptr && first.outcome.stands() ? constant->outcome : first.outcome;
   if (!step.outcome.stands()) return;
   step.outcome = {};
@@ -119,7 +133,7 @@ void solve_set(const ElasticFrame& frame, const AnalysisSpec& spec, const Step& 
   const int wanted = options.wanted;
   const AxialForces grows = axial_forces_along(Recovery(first));
   auto result =
-      std::make_shared<BucklingResult>(find_factors(frame, {&grows, stays}, options, before));
+      std::make_shared<BucklingResult>(find_factors(frame, {&grows, stays.acting()}, options, before));
   const auto downward = [&frame](const Step& s) {
     return -s.equilibrium.loads[frame.system->model().vertical];
   };
@@ -135,7 +149,7 @@ void solve_set(const ElasticFrame& frame, const AnalysisSpec& spec, const Step& 
     const int asked = std::max(spec.buckling().try_restraints, result->lowest() < 1 ? 1 : 0);
     const auto tries = std::min<std::size_t>(result->gains.size(), std::size_t(asked));
     for (std::size_t i = 0; i < tries; ++i) {
-      result->gains[i].held = factor_with(frame, spec, step.loads, result->gains[i]);
+      result->gains[i].held = factor_with(frame, spec, step.loads, stays, result->gains[i]);
     }
     if (spec.buckling().march) march_up(frame, first, *result);
     const int few = static_cast<int>(result->modes.size());
@@ -151,7 +165,8 @@ void solve_set(const ElasticFrame& frame, const AnalysisSpec& spec, const Step& 
 }  // namespace
 
 std::vector<Step> buckling(const ElasticFrame& given, const AnalysisSpec& spec,
-                           const std::vector<Step>& baseline, const Progress& progress) {
+                           const std::vector<Step>& baseline, const Progress& progress,
+                           const Step* state) {
   // Restraints of this analysis alone change the axial forces as well.
   std::optional<ElasticFrame> own;
   if (!spec.holds.empty()) {
@@ -163,7 +178,7 @@ std::vector<Step> buckling(const ElasticFrame& given, const AnalysisSpec& spec,
   linear.loads = spec.loads;
   std::optional<Step> constant;
   std::optional<ElasticFrame> unstrained;
-  if (spec.buckling().constant) {
+  if (state == nullptr && spec.buckling().constant) {
     unstrained.emplace(without_strains(frame));
     first = first_order(*unstrained, linear);
     linear.loads = {*spec.buckling().constant};
@@ -171,10 +186,9 @@ std::vector<Step> buckling(const ElasticFrame& given, const AnalysisSpec& spec,
   } else if (own) {
     first = first_order(frame, linear);
   }
-  const Step* stays = constant ? &*constant : nullptr;
-  std::optional<AxialForces> staying;
-  if (stays != nullptr && stays->has_state) {
-    staying = axial_forces_along(Recovery(*stays));
+  Staying stays{constant ? &*constant : state, state != nullptr, {}};
+  if (stays.step != nullptr && stays.step->has_state) {
+    stays.forces = axial_forces_along(Recovery(*stays.step));
   }
   std::vector<Step> steps(spec.loads.size());
   FoundBefore before;
@@ -182,8 +196,7 @@ std::vector<Step> buckling(const ElasticFrame& given, const AnalysisSpec& spec,
     if (progress) progress(spec.name, double(i) / double(steps.size()));
     Step& step = steps[i] = begin_step(spec, spec.loads[i]);
     const auto about = frame_about(frame, first[i]);
-    solve_set(about ? *about : frame, spec, first[i], stays, staying ? &*staying : nullptr, before,
-              step);
+    solve_set(about ? *about : frame, spec, first[i], stays, before, step);
   }
   return steps;
 }

@@ -57,8 +57,11 @@ std::optional<ElasticFrame> frame_about(const ElasticFrame& frame, const Step& s
   const Recovery recovery(step);
   for (const MemberId id : frame.system->cables()) {
     const auto cable = cable_in(recovery, id);
-    const Vector3d drawn(frame.system->properties(id).length, 0, 0);
-    situation.cable_rests[id] = CableRest{cable->length(), cable->load(), cable->chord() - drawn};
+    const Vector3d straight(frame.system->properties(id).length, 0, 0);
+    // The frame may have its nodes where a finite motion left them.
+    const Matrix3d turn = frame.system->axes(id) * step.frame->axes(id).transpose();
+    situation.cable_rests[id] =
+        CableRest{cable->length(), turn * cable->load(), turn * cable->chord() - straight};
   }
   std::optional<ElasticFrame> about(
       make_elastic_frame(std::move(situation), {}, &frame.system->order()));

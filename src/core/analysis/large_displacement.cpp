@@ -71,17 +71,8 @@ class LargeDisplacement : public PathTrials {
     leg.system = system_;
     leg.frame = std::make_unique<PiecewiseFrame>(*system_, loads, pieces);
     if (before != nullptr) leg.frame->start_from(*before);
-    PathOptions& options = leg.options;
-    options.lead = lead_of(keys_.control);
-    options.steps = own.steps;
-    if (keys_.most_steps > 0) options.most_steps = keys_.most_steps;
-    options.follow_branch = keys_.follow_branch;
-    options.stop_at_limit = keys_.stop_at_limit;
-    options.stop_at_factor = keys_.stop_at_factor;
-    if (keys_.control == PathControl::displacement) {
-      options.watched = leg.frame->unknown_of(keys_.lead.node, keys_.lead.component);
-      options.watched_end = keys_.lead_to;
-    }
+    leg.options = path_options(keys_, *leg.frame);
+    leg.options.steps = own.steps;
     return leg;
   }
   LoadSet acting(std::size_t, const LoadSet& loads, double factor) const override {
@@ -124,6 +115,21 @@ std::shared_ptr<const FrameSystem> acting_frame(const ElasticFrame& frame) {
 
 }  // namespace
 
+PathOptions path_options(const LargeDisplacementKeys& keys, const PiecewiseFrame& frame) {
+  PathOptions options;
+  options.lead = lead_of(keys.control);
+  options.steps = keys.steps;
+  if (keys.most_steps > 0) options.most_steps = keys.most_steps;
+  options.follow_branch = keys.follow_branch;
+  options.stop_at_limit = keys.stop_at_limit;
+  options.stop_at_factor = keys.stop_at_factor;
+  if (keys.control == PathControl::displacement) {
+    options.watched = frame.unknown_of(keys.lead.node, keys.lead.component);
+    options.watched_end = keys.lead_to;
+  }
+  return options;
+}
+
 LoadSet loads_at(const AnalysisSpec& spec, const LoadSet& loads, double factor) {
   LoadSet acting = scaled(loads, factor);
   const auto* keys = std::get_if<LargeDisplacementKeys>(&spec.keys);
@@ -131,7 +137,11 @@ LoadSet loads_at(const AnalysisSpec& spec, const LoadSet& loads, double factor) 
   const auto add = [&acting](const LoadSet& more, double part) {
     for (const auto& [id, f] : more.terms) acting.terms.emplace_back(id, part * f);
   };
-  if (keys->constant) add(*keys->constant, 1);
+  if (keys->constant) {
+    add(*keys->constant, 1);
+    acting.items = keys->constant->items;
+    acting.items_factor = keys->constant->items_factor;
+  }
   if (keys->history.empty()) return acting;
   const auto leg = std::find_if(spec.loads.begin(), spec.loads.end(),
                                 [&loads](const LoadSet& l) { return l.name == loads.name; });

@@ -1,8 +1,12 @@
 #pragma once
 
 #include "core/analysis/elastic_frame.hpp"
+#include "core/system/piecewise_frame.hpp"
 
 namespace ulterix {
+
+/// How a path is followed, as an analysis asks for.
+PathOptions path_options(const LargeDisplacementKeys& keys, const PiecewiseFrame& frame);
 
 /// All that acts at a load factor, what an analysis keeps constant included.
 LoadSet loads_at(const AnalysisSpec& spec, const LoadSet& loads, double factor);

@@ -73,16 +73,55 @@ std::vector<ModeSpan> absent(double L) {
 
 std::vector<AxialPiece> along(const Recovery& state, MemberId id) {
   const State& acting = state.step().state;
-  const double L = state.frame().model().length(id);
+  const Situation& situation = state.frame().situation();
+  const Member& m = situation.model->members[id];
+  // Finite motion: between the nodes where they are.
+  const auto place = [&](NodeId n) -> Vector3d {
+    const Vector3d at = situation.position(n);
+    return acting.poses.empty() ? at : Vector3d(at + acting.nodes[n].translation);
+  };
+  const double L = (place(m.end) - place(m.start)).norm();
   if (acting.geometric && acting.axial_given) {
     return {{0, L, {acting.members[id].axial_start, 0, 0}}};
   }
   if (const auto cable = cable_in(state, id)) return {{0, L, {cable->chord_force(), 0, 0}}};
   std::vector<AxialPiece> pieces;
   const MemberLine line = state.line(id);
-  for (const MemberLine::Span& s : line.spans()) pieces.push_back({s.from, s.to, s.N});
+  const double by = acting.poses.empty() ? 1 : L / line.spans().back().to;
+  for (const MemberLine::Span& s : line.spans()) pieces.push_back({by * s.from, by * s.to, s.N});
   pieces.back().to = L;
-  return merged(pieces);
+  if (acting.poses.empty()) return merged(pieces);
+  // Of corotational pieces: between the places where the loads jump.
+  constexpr double kInside = 1e-9;
+  std::vector<AxialPiece> smooth;
+  for (const LoadSpan& s : state.loads().on_member(id).spans) {
+    const double from = by * s.from, to = std::min(by * s.to, L);
+    smooth.push_back({from, to,
+                      through(value_at(pieces, from + kInside * L),
+                              value_at(pieces, (from + to) / 2), value_at(pieces, to - kInside * L))});
+  }
+  smooth.back().to = L;
+  return smooth;
+}
+
+/// Where N changes its sign along a piece: a mode in the compressed part dies away beyond, within a
+/// length that may be a small part of the member. A part shorter than that has no mode that counts.
+void add_changes_of_sign(const AxialPiece& p, double L, std::vector<double>& places) {
+  constexpr double kShort = 1e-3;
+  const auto& [a, b, c] = p.N;
+  std::vector<double> roots;
+  if (c == 0) {
+    if (b != 0) roots.push_back(-a / b);
+  } else if (const double d = b * b - 4 * a * c; d > 0) {
+    const double q = -(b + std::copysign(std::sqrt(d), b)) / 2;  // without cancellation
+    roots.push_back(q / c);
+    if (q != 0) roots.push_back(a / q);
+  }
+  const double length = p.to - p.from;
+  for (const double xi : roots) {
+    const double x = p.from + xi * length;
+    if (x - p.from > kShort * L && p.to - x > kShort * L) places.push_back(x);
+  }
 }
 
 /// Spans between all the places given, with the axial forces of both parts.
@@ -92,6 +131,9 @@ std::vector<ModeSpan> spans_between(double L, std::vector<double> places,
   for (const auto* pieces : {stays, grows}) {
     if (pieces == nullptr) continue;
     for (std::size_t i = 0; i + 1 < pieces->size(); ++i) places.push_back((*pieces)[i].to);
+  }
+  if (grows != nullptr) {
+    for (const AxialPiece& p : *grows) add_changes_of_sign(p, L, places);
   }
   std::sort(places.begin(), places.end());
   std::vector<double> at = {0};

@@ -10,6 +10,7 @@
 #include "core/analysis/breaks.hpp"
 #include "core/analysis/buckling.hpp"
 #include "core/analysis/creep.hpp"
+#include "core/analysis/displaced_frame.hpp"
 #include "core/analysis/first_order.hpp"
 #include "core/analysis/large_displacement.hpp"
 #include "core/analysis/modal.hpp"
@@ -128,6 +129,22 @@ Outcome without_start(const AnalysisSpec& spec, const Step* state) {
       0};
 }
 
+/// A result about a state of finite motion, with what its straight chords leave out.
+template <class Result>
+std::shared_ptr<const Result> with_remark(const std::shared_ptr<const Result>& result,
+                                          const Step& state) {
+  constexpr double kWorthTelling = 0.01;
+  const auto error = largest_chord_error(state);
+  if (!result || !error || error->softens < kWorthTelling) return result;
+  auto told = std::make_shared<Result>(*result);
+  told->remarks.push_back(fmt::format(
+      "about a state of large displacement members are straight between their displaced nodes: {} "
+      "is bowed by {:.3g} of its length there, which takes {:.0f} % off the stiffness of its chord",
+      state.frame->model().members[error->member].name,
+      error->sag / state.frame->properties(error->member).length, 100 * error->softens));
+  return told;
+}
+
 /// Unstressed, or about each state asked for.
 std::vector<Step> run_modal(const RunResult& result, const ElasticFrame& frame,
                             const AnalysisSpec& spec, const Progress& progress) {
@@ -135,10 +152,13 @@ std::vector<Step> run_modal(const RunResult& result, const ElasticFrame& frame,
   const Step* state = result.find(spec.after.analysis, spec.after.loads);
   if (state != nullptr && state->has_state && state->state.lambda == 1 &&
       state->kind == AnalysisKind::staged) {
-    const Situation& situation = state->frame->situation();
+    const bool moved = is_of_finite_motion(*state);
+    const Situation situation = moved ? displaced(*state) : state->frame->situation();
     const ElasticFrame stage =
         make_elastic_frame(with_holds(situation, spec.holds), {}, &result.frame.system->order());
-    return {modal(stage, spec, state, progress)};
+    Step step = modal(stage, spec, state, progress);
+    if (moved) step.modal = with_remark(step.modal, *state);
+    return {step};
   }
   if (state != nullptr && state->has_state && state->state.lambda == 1) {
     if (!state->state.one_way) return {modal(frame, spec, state, progress)};
@@ -268,6 +288,32 @@ Situation start_of(const Step& state) {
   return situation;
 }
 
+/// What stands in the state of a stage of finite motion, with its holds: large displacement goes on
+/// from it, buckling is that of the displaced frame, whose axial forces stay.
+std::vector<Step> run_after_finite_stage(RunResult& result, const Step& state,
+                                         const AnalysisSpec& spec, const Progress& progress) {
+  const std::vector<int>& order = result.frame.system->order();
+  RunResult::Held& held = result.held[spec.name];
+  AnalysisSpec linear;
+  linear.name = kBaseline;
+  linear.loads = spec.loads;
+  if (spec.kind() == AnalysisKind::buckling) {
+    held.frame = make_elastic_frame(with_holds(displaced(state), spec.holds), progress, &order);
+    held.baseline = first_order(held.frame, linear);
+    AnalysisSpec grows = spec;
+    grows.holds.clear();  // they are in the situation
+    std::vector<Step> steps = buckling(held.frame, grows, held.baseline, progress, &state);
+    for (Step& step : steps) step.buckling = with_remark(step.buckling, state);
+    return steps;
+  }
+  held.frame = make_elastic_frame(start_of(state), progress, &order);
+  for (LoadSet& loads : linear.loads) loads = on_top(loads, state.loads);
+  held.baseline = first_order(held.frame, linear);
+  const AnalysisSpec& erection = *result.model->find_analysis(spec.after.analysis);
+  const auto stage = static_cast<std::size_t>(state.number - 1);
+  return large_displacement_after(result.frame, erection, stage, spec, progress);
+}
+
 /// P-Delta or buckling of what stands in a state: its loads stay, those of the analysis come on
 /// top. First-order beside it has the same frame and all of the loads.
 std::vector<Step> run_after(RunResult& result, const AnalysisSpec& given,
@@ -281,6 +327,7 @@ std::vector<Step> run_after(RunResult& result, const AnalysisSpec& given,
     }
     return steps;
   }
+  if (is_of_finite_motion(*state)) return run_after_finite_stage(result, *state, given, progress);
   const Situation start = with_holds(start_of(*state), given.holds);
   AnalysisSpec spec = given;
   spec.holds.clear();  // they are in the situation
@@ -394,14 +441,6 @@ void add_remarks(RunResult& result) {
 }
 
 }  // namespace
-
-LoadSet on_top(const LoadSet& own, const LoadSet& stays) {
-  LoadSet all = own;
-  all.terms.insert(all.terms.end(), stays.terms.begin(), stays.terms.end());
-  all.items = stays.items;
-  all.items_factor = stays.items_factor;
-  return all;
-}
 
 const Step* RunResult::find(const std::string& analysis, const std::string& loads) const {
   for (const Step& step : steps) {

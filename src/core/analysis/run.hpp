@@ -54,9 +54,6 @@ struct RunResult {
   std::vector<std::string> analyses() const;
 };
 
-/// Loads of an analysis that come on top of those of the state it starts from.
-LoadSet on_top(const LoadSet& own, const LoadSet& stays);
-
 /// Runs the baseline and the analyses of the model, or only those named in `asked` and what they
 /// stand on (all if empty).
 RunResult run(Model model, const std::vector<std::string>& asked = {},

@@ -19,4 +19,10 @@ bool has_finite_motion(const StagedKeys& keys);
 std::vector<Step> staged(const ElasticFrame& whole, const AnalysisSpec& spec,
                          const Progress& progress = {});
 
+/// Large displacement from where a stage of finite motion ends: its loads stay, those of each set
+/// in spec.loads grow. The stages before are followed again, in the same pieces.
+std::vector<Step> large_displacement_after(const ElasticFrame& whole, const AnalysisSpec& erection,
+                                           std::size_t stage, const AnalysisSpec& spec,
+                                           const Progress& progress = {});
+
 }  // namespace ulterix

@@ -43,8 +43,12 @@ void Situation::bear(MemberId id, const State& now) {
 
 Matrix3d local_axes(const Situation& situation, MemberId id) {
   const Member& m = situation.model->members[id];
-  const Matrix3d drawn = local_axes(*situation.model, id);
-  if (situation.offsets[m.start].isZero(0) && situation.offsets[m.end].isZero(0)) return drawn;
+  Matrix3d drawn = local_axes(*situation.model, id);
+  if (!situation.turned.empty()) {
+    drawn = drawn * situation.turned[id].toRotationMatrix().transpose();
+  } else if (situation.offsets[m.start].isZero(0) && situation.offsets[m.end].isZero(0)) {
+    return drawn;
+  }
   const Vector3d x = situation.position(m.end) - situation.position(m.start);
   const Quaterniond turn = Quaterniond::FromTwoVectors(Vector3d(drawn.row(0)), x);
   return drawn * turn.toRotationMatrix().transpose();

@@ -41,6 +41,9 @@ struct Situation {
   IndexedVector<MemberId, char> present;
   IndexedVector<NodeId, char> standing;  ///< nodes; the others have no unknowns and no loads
   IndexedVector<NodeId, Vector3d> offsets;
+  /// How members have turned from where they are drawn, where a finite motion left them; empty: the
+  /// short way that their moved nodes ask for.
+  IndexedVector<MemberId, Quaterniond> turned;
   /// At nodes that stand. The place where a support was put in is part of `settle`: a support that
   /// arrives at a displaced node holds it there.
   std::vector<Support> supports;
@@ -98,8 +101,8 @@ struct Situation {
   void bear(MemberId id, const State& now);
 };
 
-/// Local axes of a member (rows, global): those of the drawn member, turned with it the short way
-/// where its nodes are moved.
+/// Local axes of a member (rows, global): those of the drawn member, turned with it where its nodes
+/// are moved.
 Matrix3d local_axes(const Situation& situation, MemberId id);
 
 /// A state without motion that knows which one-way items of the situation carry nothing.

@@ -33,14 +33,32 @@ FrameMass::FrameMass(const MemberFrame& frame)
     nodal_[n] = frame.situation().standing[n] != 0 ? Vector3d(nodal_[n].cwiseProduct(kept()))
                                                    : Vector3d::Zero();
   }
-  if (!model_.mass.self) return;
   for (const MemberId id : model_.members.ids()) {
     if (frame.situation().present[id] == 0) continue;
     const Member& m = model_.members[id];
     const double kg_m = model_.spare_length(id) * model_.materials[m.material].density *
                         model_.sections[m.section].properties.A;
-    if (kg_m > 0) members_[id].stretches.push_back({0, model_.length(id), kg_m, kg_m});
+    if (model_.mass.self && kg_m > 0) {
+      members_[id].stretches.push_back({0, model_.length(id), kg_m, kg_m});
+    }
+    stretch(id);
   }
+}
+
+double FrameMass::length(MemberId id) const {
+  const Situation& situation = frame_.situation();
+  const Member& m = model_.members[id];
+  return (situation.position(m.end) - situation.position(m.start)).norm();
+}
+
+/// A member between moved nodes keeps its mass.
+void FrameMass::stretch(MemberId id) {
+  const double by = length(id) / model_.length(id);
+  if (by == 1) return;
+  for (Stretch& s : members_[id].stretches) {
+    s = {s.from * by, s.to * by, s.start / by, s.end / by};
+  }
+  for (Point& p : members_[id].points) p.x *= by;
 }
 
 Vector3d FrameMass::kept() const {
@@ -95,7 +113,7 @@ void FrameMass::add_line(MemberId id, const Stretch& q) {
 
 std::vector<double> FrameMass::cuts(MemberId id) const {
   std::vector<double> all;
-  const double L = model_.length(id);
+  const double L = length(id);
   const auto add = [&](double x) {
     if (x > kSamePlace * L && x < (1 - kSamePlace) * L) all.push_back(x);
   };
@@ -164,7 +182,7 @@ IndexedVector<NodeId, Vector3d> FrameMass::shared_to_nodes() const {
   IndexedVector<NodeId, Vector3d> all = nodal_;
   for (const MemberId id : model_.members.ids()) {
     if (!frame_.situation().present[id]) continue;
-    const double L = model_.length(id);
+    const double L = length(id);
     const auto put = [&](double kg, double x) {
       all[model_.members[id].start] += kg * (1 - x / L) * kept();
       all[model_.members[id].end] += kg * x / L * kept();

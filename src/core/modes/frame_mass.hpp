@@ -48,6 +48,9 @@ class FrameMass {
   void add_case(const LoadCase& c, double factor);
   void add_line(MemberId id, const Stretch& downward);
   Vector3d kept() const;
+  /// Between the nodes where they are, m.
+  double length(MemberId id) const;
+  void stretch(MemberId id);
 
   const MemberFrame& frame_;
   const Model& model_;

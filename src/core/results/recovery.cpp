@@ -77,6 +77,14 @@ void balance_floors(const Situation& situation, IndexedVector<NodeId, Vector6d>&
 
 }  // namespace
 
+LoadSet on_top(const LoadSet& own, const LoadSet& stays) {
+  LoadSet all = own;
+  all.terms.insert(all.terms.end(), stays.terms.begin(), stays.terms.end());
+  all.items = stays.items;
+  all.items_factor = stays.items_factor;
+  return all;
+}
+
 LoadSet scaled(const LoadSet& set, double lambda) {
   LoadSet result = set;
   for (auto& term : result.terms) term.second *= lambda;

@@ -29,6 +29,8 @@ double mean_axial_force(const Recovery& recovery, MemberId id);
 
 /// The set with every factor multiplied: what acts at a load factor lambda.
 LoadSet scaled(const LoadSet& set, double lambda);
+/// Loads of an analysis that come on top of those of the state it starts from.
+LoadSet on_top(const LoadSet& own, const LoadSet& stays);
 
 /// Fills the frame, the loads, the reactions and the equilibrium check of a step from its state.
 void complete(std::shared_ptr<const MemberFrame> frame, std::shared_ptr<const AppliedLoads> loads,

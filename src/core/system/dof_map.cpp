@@ -118,6 +118,23 @@ DofMap::DofMap(const Situation& situation,
   for (const NodeId id : situation.model->nodes.ids()) {
     build_node(id, supports[id], rotations[id], restraints[id]);
   }
+  settle();
+}
+
+bool DofMap::moves_with_floor(NodeId id, int direction) const {
+  return nodes_[id].leader.valid() && situation_->model->in_floor(direction);
+}
+
+void DofMap::settle() {
+  const Model& model = *situation_->model;
+  const auto supports = supports_by_node(*situation_);
+  for (const NodeId id : model.nodes.ids()) {
+    for (int d = 0; d < kDirections && situation_->standing[id] != 0; ++d) {
+      const SupportDirection& s = supports[id][static_cast<std::size_t>(d)];
+      if (s.stiffness != kRigid || !model.uses_direction(d) || moves_with_floor(id, d)) continue;
+      nodes_[id].u0[d] = s.settle;
+    }
+  }
 }
 
 DofMap::DofMap(const Situation& situation, const DofMap& whole)
@@ -139,11 +156,7 @@ void DofMap::build_node(NodeId id, const std::array<SupportDirection, 6>& suppor
   std::vector<int> free, rotations;
   for (int d = 0; d < 6; ++d) {
     if (!situation_->model->uses_direction(d)) continue;
-    if (nodes_[id].leader.valid() && situation_->model->in_floor(d)) continue;
-    if (support[d].stiffness == kRigid) {
-      nodes_[id].u0[d] = support[d].settle;
-      continue;
-    }
+    if (moves_with_floor(id, d) || support[d].stiffness == kRigid) continue;
     free.push_back(d);
     // A floor turns about the vertical whether or not members of its leader hold that rotation.
     const bool of_floor = leads_[id] != 0 && situation_->model->in_floor(d);

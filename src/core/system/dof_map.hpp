@@ -53,6 +53,8 @@ class DofMap {
   /// The first nodes are those of `whole` and keep their unknowns, without settlement; at the
   /// nodes after them frame members meet without hinges.
   DofMap(const Situation& situation, const DofMap& whole);
+  /// Takes over how far the rigid supports of the situation have settled.
+  void settle();
 
   /// Numbers the unknowns in the given order of the nodes.
   void number(const std::vector<int>& node_order);
@@ -89,6 +91,7 @@ class DofMap {
  private:
   void build_node(NodeId id, const std::array<SupportDirection, 6>& support,
                   const NodeRotationStiffness& rotation, const std::vector<Vector6d>& restraints);
+  bool moves_with_floor(NodeId id, int direction) const;
   void lead_floors(IndexedVector<NodeId, std::vector<Vector6d>>& restraints);
   void set_basis(NodeId id, const std::vector<int>& free, const std::vector<Vector6d>& constraints);
 

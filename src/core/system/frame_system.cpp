@@ -102,6 +102,11 @@ FrameSystem::FrameSystem(const Situation& situation, const FrameSystem& whole)
   inner_size_ = dofs_.size() - whole.dofs_.size();
 }
 
+void FrameSystem::take_histories(const Situation& situation) {
+  MemberFrame::take_histories(situation);
+  dofs_.settle();
+}
+
 void FrameSystem::number(const std::vector<int>& order, const Graph& neighbours) {
   order_ = order;
   dofs_.number(order);

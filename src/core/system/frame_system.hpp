@@ -44,6 +44,10 @@ class FrameSystem : public MemberFrame {
   FrameSystem(const FrameSystem&) = delete;
   FrameSystem& operator=(const FrameSystem&) = delete;
 
+  /// The same members and supports, with where they were built in and how the ground has moved:
+  /// nothing of that is in the stiffness.
+  void take_histories(const Situation& situation);
+
   const DofMap& dofs() const { return dofs_; }
   const SymmetricPattern& pattern() const { return pattern_; }
   int inner_size() const { return inner_size_; }

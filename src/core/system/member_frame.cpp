@@ -63,6 +63,11 @@ MemberFrame::MemberFrame(const Situation& situation)
       members_at_(members_at(situation_)),
       warping_relief_(warping_relief(situation_, supports_, members_at_)) {}
 
+void MemberFrame::take_histories(const Situation& situation) {
+  situation_ = situation;
+  supports_ = supports_by_node(situation_);
+}
+
 ElementProperties MemberFrame::properties(MemberId id) const {
   ElementProperties p = element_properties(situation_, id);
   p.r2 *= warping_relief_[id];

@@ -53,6 +53,9 @@ class MemberFrame {
   const std::array<SupportDirection, 6>& support(NodeId id) const { return supports_[id]; }
   const std::vector<std::vector<MemberId>>& members_at_nodes() const { return members_at_; }
 
+ protected:
+  void take_histories(const Situation& situation);
+
  private:
   EndMotion motion_between(MemberId id, const NodeMotion& start, const NodeMotion& end) const;
 
