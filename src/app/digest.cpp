@@ -377,7 +377,7 @@ class Digest {
         cells = {"", "", "", analysis + ", ratio"};
         for (const Step* step : loads) {
           const Compared* c = compared(analysis, step->loads.name);
-          if (c == nullptr || c->rows.empty()) {
+          if (c == nullptr || c->rows.empty() || c->rows[w].absent) {
             cells.emplace_back("-");
             continue;
           }

@@ -50,6 +50,7 @@ ordered_json comparison_json(const std::vector<ComparisonRow>& comparison,
                              const UnitSystem& units) {
   ordered_json rows = ordered_json::array();
   for (const ComparisonRow& row : comparison) {
+    if (row.absent) continue;
     if (row.kind != ComparisonRow::Kind::watched && row.kind != ComparisonRow::Kind::displacement) {
       continue;
     }

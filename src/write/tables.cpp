@@ -241,6 +241,7 @@ class StateRows : public RowWriter {
   void comparison() {
     for (std::size_t i = 0; i < result_.steps.size(); ++i) {
       for (const ComparisonRow& row : result_.comparisons[i]) {
+        if (row.absent) continue;
         const Quantity q = quantity_of(row);
         lead(result_.steps[i]);
         sink_.text(row.name);

@@ -10,7 +10,7 @@ ErectionSite::ErectionSite(const Model& model, std::vector<ExtraRestraint> holds
 void ErectionSite::change(const Stage& stage, const State& before) {
   const IndexedVector<NodeId, char> stood = now_.standing;
   now_.change_members(stage);
-  for (const MemberId id : stage.erected) arrive(id, stage, stood, before);
+  if (!at_once_ && !stage.drawn) arrive(stage.erected, stood, before);
   for (Support s : stage.supports) {
     for (std::size_t d = 0; d < s.directions.size() && !at_once_; ++d) {
       if (now_.standing[s.node] == 0 || stood[s.node] == 0) continue;
@@ -39,18 +39,18 @@ void ErectionSite::change(const Stage& stage, const State& before) {
   }
 }
 
-void ErectionSite::arrive(MemberId id, const Stage& stage, const IndexedVector<NodeId, char>& stood,
-                          const State& before) {
-  if (at_once_ || stage.drawn) return;
-  const Member& m = now_.model->members[id];
-  State at(*now_.model);
-  bool moved = false;
-  for (const NodeId n : {m.start, m.end}) {
-    if (stood[n] == 0) continue;
-    at.nodes[n] = before.nodes[n];
-    moved = moved || !at.nodes[n].vector().isZero(0);
+void ErectionSite::arrive(const std::vector<MemberId>& members,
+                          const IndexedVector<NodeId, char>& stood, const State& before) {
+  State at(*now_.model);  // nodes that are new are where they are drawn
+  for (const NodeId n : now_.model->nodes.ids()) {
+    if (stood[n] != 0) at.nodes[n] = before.nodes[n];
   }
-  if (moved) now_.bear(id, at);
+  for (const MemberId id : members) {
+    const Member& m = now_.model->members[id];
+    const bool moved =
+        !at.nodes[m.start].vector().isZero(0) || !at.nodes[m.end].vector().isZero(0);
+    if (moved) now_.bear(id, at);
+  }
 }
 
 bool ErectionSite::acts_one_way() const {

@@ -21,7 +21,8 @@ class ErectionSite {
   bool acts_one_way() const;
 
  private:
-  void arrive(MemberId id, const Stage& stage, const IndexedVector<NodeId, char>& stood,
+  /// Members are built in between the places that their nodes have.
+  void arrive(const std::vector<MemberId>& members, const IndexedVector<NodeId, char>& stood,
               const State& before);
 
   bool at_once_;

@@ -400,7 +400,8 @@ std::vector<Step> finite_erection(const ElasticFrame& whole, const AnalysisSpec&
     if (!whole_load && stopped.empty() && !step.at_once) stopped = step.label;
     step.path.clear();  // a stage is its end
     const std::size_t left = steps.size() - 1 - k;
-    if (whole_load && left % stages_a_look(whole, steps.size()) == 0) look_ahead_from(whole, step);
+    const bool looks = left % stages_a_look(whole, steps.size()) == 0;
+    if (whole_load && looks && !step.at_once) look_ahead_from(whole, step);
   }
   return steps;
 }

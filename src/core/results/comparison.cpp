@@ -68,7 +68,9 @@ void add_watches(const Recovery& first, const Recovery& step, std::vector<Compar
     row.name = watch.name;
     row.where = watch.place.text;
     row.first_order = value_at(first, watch.place).value_or(0);
-    row.value = value_at(step, watch.place).value_or(0);
+    const auto value = value_at(step, watch.place);
+    row.value = value.value_or(0);
+    row.absent = !value;
     row.ratio = ratio(row.first_order, row.value,
                       std::max(std::abs(row.value), largest_like(first.step(), watch.place, size)));
     rows.push_back(row);

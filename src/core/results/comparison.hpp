@@ -27,6 +27,7 @@ struct ComparisonRow {
   MemberId member;    ///< with x, for internal forces
   double x = 0;       ///< m
   double first_order = 0, value = 0;  ///< SI
+  bool absent = false;                ///< a watched place of what does not stand
   /// Blank where |first_order| is below 1e-9 of the largest of its kind.
   std::optional<double> ratio;
 };

@@ -189,8 +189,10 @@ std::vector<StoreyRow> find_storeys(const Recovery& first_order, const Recovery&
   for (std::size_t i = 1; i < levels.size(); ++i) {
     const double low = levels[i - 1].elevation, high = levels[i].elevation;
     // Columns that end in the storey's levels, wherever in them.
-    const std::vector<StoreyColumn> columns =
-        columns_between(model, levels[i - 1].high, levels[i].low);
+    std::vector<StoreyColumn> columns = columns_between(model, levels[i - 1].high, levels[i].low);
+    std::erase_if(columns, [&](const StoreyColumn& c) {
+      return !stands_in(step.step(), c.member) || !stands_in(first_order.step(), c.member);
+    });
     if (columns.empty()) continue;
     const Vector3d above = loads_above(step, at_nodes, levels[i - 1].high + tolerance);
     const Vector3d drifts = drifts_of(step, columns);
