@@ -85,6 +85,7 @@ StoredTable any_table(const Results& results, const TableSpec& spec,
   const StoredRun run(results, analyses, loads, members);
   RowSink sink(spec, run.units());
   for (const Step& step : run.steps()) {
+    if (!analyses.empty() && !fits_any(analyses, step.analysis)) continue;  // one it starts from
     if (!steps.empty() && !fits_any(steps, fmt::format("{}", step.number))) continue;
     const Recovery recovery(step);
     for (const MemberId id : run.model().members.ids()) {

@@ -82,8 +82,8 @@ StoredRun::StoredRun(const Results& results, const std::vector<std::string>& ana
                      const std::vector<std::string>& loads, const std::vector<std::string>& members)
     : file_(results.model()) {
   std::vector<Results::Filter> filters;
+  std::vector<std::string> with_starts = analyses;
   if (!analyses.empty()) {
-    std::vector<std::string> with_starts = analyses;
     for (const std::string& name : analyses) {
       const AnalysisSpec* spec = model().find_analysis(name);
       if (spec != nullptr && !spec->after.empty()) with_starts.push_back(spec->after.analysis);
@@ -108,11 +108,11 @@ StoredRun::StoredRun(const Results& results, const std::vector<std::string>& ana
   read_reactions(results, filters);
   if (model().has_one_way()) read_states(results, filters);
   Births births;
-  births.built = read_births(results, "births", analyses);
+  births.built = read_births(results, "births", with_starts);
   const bool creeps = std::any_of(
       model().analyses.begin(), model().analyses.end(),
       [](const AnalysisSpec& a) { return a.is_erection() && a.staged().creep.has_value(); });
-  if (creeps) births.crept = read_births(results, "creep", analyses);
+  if (creeps) births.crept = read_births(results, "creep", with_starts);
   place_on_frames(read_coordinates(results), births);
   if (wanted.empty()) {
     read_motion(results, filters);

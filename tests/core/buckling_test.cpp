@@ -430,6 +430,44 @@ TEST(Buckling, LittleCompressionBesideMuchTension) {
   }
 }
 
+// The last twentieth of a bar is compressed, the rest is pulled up to nineteen times as much: the
+// modes sit in the short part.
+TEST(Buckling, AShortCompressedPartOfABarThatIsPulled) {
+  const double L = 10, P = 1e4, q = 2e4;
+  const auto factors = [&](const std::vector<double>& cuts) {
+    FrameBuilder b;
+    const SectionId s = b.section(bending_only(2e-5, 5e-3));
+    const MaterialId m = b.material(210e9, 81e9);
+    NodeId last = b.node("A", 0, 0, 0);
+    const NodeId first = last;
+    LoadCase& c = b.load_case();
+    for (const double part : cuts) {
+      const NodeId next = b.node("n", part * L, 0, 0);
+      const double from = b.model.nodes[last].position[0];
+      const MemberId id = b.member("m", last, next, s, m);
+      c.distributed.push_back({id, force6(q, 0, 0), force6(q, 0, 0), 0, part * L - from,
+                               LoadAxes::global});
+      last = next;
+    }
+    c.nodal.push_back({last, force6(-P, 0, 0), 0});
+    b.fix(first, {0, 2});
+    b.fix(last, {2});
+    AnalysisSpec two;
+    two.become<BucklingKeys>().modes = 2;
+    const RunResult run = buckle(b, two);
+    EXPECT_TRUE(run.find("buckling", "G")->outcome.stands())
+        << run.find("buckling", "G")->outcome.reason;
+    std::vector<double> all;
+    for (const BucklingMode& mode : modes_of(run).modes) all.push_back(mode.factor);
+    return all;
+  };
+  const std::vector<double> whole = factors({1}), cut = factors({0.5, 0.8, 0.9, 0.95, 0.98, 1});
+  ASSERT_GE(whole.size(), 2u);
+  ASSERT_GE(cut.size(), 2u);
+  EXPECT_GT(whole[0], 1000);
+  for (std::size_t k = 0; k < 2; ++k) EXPECT_RELATIVE(whole[k], cut[k], 2e-6);
+}
+
 // The tip of a hanging column stands on its load: what is compressed is held by what is pulled. No
 // factor is reported that is none.
 TEST(Buckling, WhatIsPulledOutweighsTheTip) {

@@ -214,10 +214,12 @@ struct Extended {
 
   static FunctionCounts raised(const ModeMember& m, Driver driver, FunctionCounts counts) {
     for (const Family f : kFamilies) {
-      if (has_functions(m, driver, f)) counts[at(f)] += 2;
+      if (has_functions(m, driver, f)) counts[at(f)] += kNext;
     }
     return counts;
   }
+
+  static constexpr int kNext = 4;  // on each span
 
   struct Part {
     int now = 0, next = 0;  // shapes of the family that are there, and those that come next
@@ -300,7 +302,9 @@ class Estimator {
       part.member = id;
       part.family = f;
       part.wave = wave(m, problem_.driver(), f, last);
-      part.too_few = too_few(m, f, last, drives, stays);
+      // The next two on each span.
+      part.too_few = too_few(m, f, last, drives.topLeftCorner(n / 2, n / 2),
+                             stays.topLeftCorner(n / 2, n / 2));
       part.of_mode.resize(static_cast<std::size_t>(modes));
       for (Eigen::Index k = 0; k < modes; ++k) {
         const double value = values_[k];
@@ -308,24 +312,36 @@ class Estimator {
         const VectorXd x = solved(stays - value * drives, own, part.too_few);
         // φᵀKφ = 1; with a shift the value's own part of it is value/(value + shift).
         const double whole = value > 0 ? value / (value + problem_.shift()) : 1;
-        const int h = n / 2;
-        part.of_mode[static_cast<std::size_t>(k)] = {
-            std::max(own.head(h).dot(x.head(h)), 0.0) / whole,
-            std::max(own.tail(h).dot(x.tail(h)), 0.0) / whole};
+        const int h = n / Extended::kNext;
+        const auto of = [&](int first, int count) {
+          return std::max(own.segment(first * h, count * h).dot(x.segment(first * h, count * h)),
+                          0.0) /
+                 whole;
+        };
+        const double first = of(0, 1), second = of(1, 1), pair = of(2, 2);
+        part.of_mode[static_cast<std::size_t>(k)] = {first,
+                                                     second + with_rest(first + second, pair)};
       }
       parts.push_back(std::move(part));
     }
     return parts;
   }
 
+  /// What a pair of functions and all those after it bring, each pair in the ratio to the one before
+  /// that this one has: next to nothing, but where modes die away within a part of a span.
+  static double with_rest(double before, double pair) {
+    constexpr double kSlow = 0.9;
+    return before > 0 ? pair / (1 - std::min(pair / before, kSlow)) : pair;
+  }
+
   /// (I + A)⁻¹·r; r itself, and too few, where that is not positive definite.
   static VectorXd solved(Eigen::MatrixXd A, const VectorXd& r, bool& too_few) {
     A.diagonal().array() += 1;
-    if (A.rows() == 2) {
-      const double d = A(0, 0) * A(1, 1) - A(0, 1) * A(0, 1);
-      too_few = too_few || d <= 0 || A(0, 0) <= 0;
-      if (d <= 0) return r;
-      return Vector2d(A(1, 1) * r[0] - A(0, 1) * r[1], A(0, 0) * r[1] - A(0, 1) * r[0]) / d;
+    if (A.rows() == Extended::kNext) {
+      const Eigen::LLT<Eigen::Matrix<double, Extended::kNext, Extended::kNext>> llt(A);
+      if (llt.info() == Eigen::Success) return llt.solve(r);
+      too_few = true;
+      return r;
     }
     const Eigen::LLT<Eigen::MatrixXd> llt(A);
     if (llt.info() == Eigen::Success) return llt.solve(r);

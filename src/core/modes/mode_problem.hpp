@@ -64,7 +64,7 @@ class ModeProblem {
 /// The error that the functions left out leave in each mode, and which members it comes from.
 struct ModeErrors {
   std::vector<double> total;  ///< of 1/θ, relative, of each mode
-  /// By member and family: what the next function and the one after it bring each mode.
+  /// By member and family: what the next function brings each mode, and all those after it.
   struct Part {
     MemberId member;
     Family family = Family::bending_z;
@@ -75,10 +75,10 @@ struct ModeErrors {
   std::vector<Part> parts;
 };
 
-/// r = (λ·B − K₀)_fφ of the next two functions f of every member, and rᵀ(I + K₀ − λB)_ff⁻¹r over
+/// r = (λ·B − K₀)_fφ of the next four functions f of every member, and rᵀ(I + K₀ − λB)_ff⁻¹r over
 /// φᵀKφ. `values`: λ or ω² (without the shift) of
 /// the vectors, which have φᵀKφ = 1. Functions are too few where the lowest eigenvalue of
-/// (I + K₀ − λB)_ff at the last value is below 0.3·(1 − P/GAv).
+/// (I + K₀ − λB)_ff of the next two at the last value is below 0.3·(1 − P/GAv).
 ModeErrors estimate_errors(const ModeProblem& problem, const VectorXd& values,
                            const Eigen::MatrixXd& vectors);
 
