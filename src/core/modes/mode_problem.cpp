@@ -207,6 +207,7 @@ struct Extended {
       Part& part = parts[at(f)];
       part.now = basis.nodal() + (moves ? basis.inner_of(counts[at(f)]) : shapes.inner(f));
       part.next = basis.nodal() + shapes.inner(f) - part.now;
+      part.pairs = after(counts[at(f)]) / 2;
       part.rows = basis.directions();
       for (int i = basis.nodal(); i < part.now; ++i) part.rows.push_back(place++);
     }
@@ -214,15 +215,19 @@ struct Extended {
 
   static FunctionCounts raised(const ModeMember& m, Driver driver, FunctionCounts counts) {
     for (const Family f : kFamilies) {
-      if (has_functions(m, driver, f)) counts[at(f)] += kNext;
+      if (has_functions(m, driver, f)) counts[at(f)] += after(counts[at(f)]);
     }
     return counts;
   }
 
-  static constexpr int kNext = 4;  // on each span
+  /// So many functions more on each span: where there are many already, modes die away within a part
+  /// of it, and those that come next are not all that is left out.
+  static int after(int count) { return count < kMany ? 2 : 4; }
+  static constexpr int kMany = 6;
 
   struct Part {
     int now = 0, next = 0;  // shapes of the family that are there, and those that come next
+    int pairs = 1;          // of those on each span
     std::vector<int> rows;  // of those that are there among the member's coefficients
   };
   const MemberShapes& shapes;
@@ -303,8 +308,9 @@ class Estimator {
       part.family = f;
       part.wave = wave(m, problem_.driver(), f, last);
       // The next two on each span.
-      part.too_few = too_few(m, f, last, drives.topLeftCorner(n / 2, n / 2),
-                             stays.topLeftCorner(n / 2, n / 2));
+      const int pairs = e.parts[at(f)].pairs, two = n / pairs;
+      part.too_few =
+          too_few(m, f, last, drives.topLeftCorner(two, two), stays.topLeftCorner(two, two));
       part.of_mode.resize(static_cast<std::size_t>(modes));
       for (Eigen::Index k = 0; k < modes; ++k) {
         const double value = values_[k];
@@ -312,15 +318,15 @@ class Estimator {
         const VectorXd x = solved(stays - value * drives, own, part.too_few);
         // φᵀKφ = 1; with a shift the value's own part of it is value/(value + shift).
         const double whole = value > 0 ? value / (value + problem_.shift()) : 1;
-        const int h = n / Extended::kNext;
+        const int h = two / 2;
         const auto of = [&](int first, int count) {
           return std::max(own.segment(first * h, count * h).dot(x.segment(first * h, count * h)),
                           0.0) /
                  whole;
         };
-        const double first = of(0, 1), second = of(1, 1), pair = of(2, 2);
-        part.of_mode[static_cast<std::size_t>(k)] = {first,
-                                                     second + with_rest(first + second, pair)};
+        const double first = of(0, 1), second = of(1, 1);
+        const double rest = pairs > 1 ? with_rest(first + second, of(2, 2)) : 0;
+        part.of_mode[static_cast<std::size_t>(k)] = {first, second + rest};
       }
       parts.push_back(std::move(part));
     }
@@ -337,11 +343,11 @@ class Estimator {
   /// (I + A)⁻¹·r; r itself, and too few, where that is not positive definite.
   static VectorXd solved(Eigen::MatrixXd A, const VectorXd& r, bool& too_few) {
     A.diagonal().array() += 1;
-    if (A.rows() == Extended::kNext) {
-      const Eigen::LLT<Eigen::Matrix<double, Extended::kNext, Extended::kNext>> llt(A);
-      if (llt.info() == Eigen::Success) return llt.solve(r);
-      too_few = true;
-      return r;
+    if (A.rows() == 2) {
+      const double d = A(0, 0) * A(1, 1) - A(0, 1) * A(0, 1);
+      too_few = too_few || d <= 0 || A(0, 0) <= 0;
+      if (d <= 0) return r;
+      return Vector2d(A(1, 1) * r[0] - A(0, 1) * r[1], A(0, 0) * r[1] - A(0, 1) * r[0]) / d;
     }
     const Eigen::LLT<Eigen::MatrixXd> llt(A);
     if (llt.info() == Eigen::Success) return llt.solve(r);
