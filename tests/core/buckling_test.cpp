@@ -445,8 +445,8 @@ TEST(Buckling, AShortCompressedPartOfABarThatIsPulled) {
       const NodeId next = b.node("n", part * L, 0, 0);
       const double from = b.model.nodes[last].position[0];
       const MemberId id = b.member("m", last, next, s, m);
-      c.distributed.push_back({id, force6(q, 0, 0), force6(q, 0, 0), 0, part * L - from,
-                               LoadAxes::global});
+      c.distributed.push_back(
+          {id, force6(q, 0, 0), force6(q, 0, 0), 0, part * L - from, LoadAxes::global});
       last = next;
     }
     c.nodal.push_back({last, force6(-P, 0, 0), 0});

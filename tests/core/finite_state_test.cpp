@@ -155,7 +155,8 @@ TEST(FiniteState, LargeDisplacementGoesOnFromAStage) {
     const Vector3d u = stage.state.nodes[n].translation;
     EXPECT_LT((step.state.nodes[n].translation - u).norm(), 1e-7 * u.norm());
   }
-  EXPECT_LT((step.reactions[f.D0] - stage.reactions[f.D0]).norm(), 1e-6 * step.reactions[f.D0].norm());
+  EXPECT_LT((step.reactions[f.D0] - stage.reactions[f.D0]).norm(),
+            1e-6 * step.reactions[f.D0].norm());
   EXPECT_LT(step.equilibrium.reactions, 1e-9);
   ASSERT_GT(step.path.size(), 2U);
   EXPECT_EQ(step.path.back().factor, 1);

@@ -132,8 +132,8 @@ void solve_set(const ElasticFrame& frame, const AnalysisSpec& spec, const Step& 
   options.tolerance = spec.buckling().tolerance;
   const int wanted = options.wanted;
   const AxialForces grows = axial_forces_along(Recovery(first));
-  auto result =
-      std::make_shared<BucklingResult>(find_factors(frame, {&grows, stays.acting()}, options, before));
+  auto result = std::make_shared<BucklingResult>(
+      find_factors(frame, {&grows, stays.acting()}, options, before));
   const auto downward = [&frame](const Step& s) {
     return -s.equilibrium.loads[frame.system->model().vertical];
   };

@@ -47,8 +47,7 @@ void ErectionSite::arrive(const std::vector<MemberId>& members,
   }
   for (const MemberId id : members) {
     const Member& m = now_.model->members[id];
-    const bool moved =
-        !at.nodes[m.start].vector().isZero(0) || !at.nodes[m.end].vector().isZero(0);
+    const bool moved = !at.nodes[m.start].vector().isZero(0) || !at.nodes[m.end].vector().isZero(0);
     if (moved) now_.bear(id, at);
   }
 }

@@ -96,9 +96,10 @@ std::vector<AxialPiece> along(const Recovery& state, MemberId id) {
   std::vector<AxialPiece> smooth;
   for (const LoadSpan& s : state.loads().on_member(id).spans) {
     const double from = by * s.from, to = std::min(by * s.to, L);
-    smooth.push_back({from, to,
-                      through(value_at(pieces, from + kInside * L),
-                              value_at(pieces, (from + to) / 2), value_at(pieces, to - kInside * L))});
+    smooth.push_back(
+        {from, to,
+         through(value_at(pieces, from + kInside * L), value_at(pieces, (from + to) / 2),
+                 value_at(pieces, to - kInside * L))});
   }
   smooth.back().to = L;
   return smooth;

@@ -179,11 +179,11 @@ class Erection {
       }
       steps.push_back(std::move(step));
       if (left_) {
-        looks.emplace_back(&steps.back(), std::async(std::launch::async,
-                                                      [frame = std::move(left_),
-                                                       &of = std::as_const(steps.back())] {
-                                                        return look_ahead(*frame, of);
-                                                      }));
+        looks.emplace_back(&steps.back(),
+                           std::async(std::launch::async, [frame = std::move(left_),
+                                                           &of = std::as_const(steps.back())] {
+                             return look_ahead(*frame, of);
+                           }));
       }
     }
     for (auto& [step, found] : looks) take(found.get(), *step);

@@ -220,8 +220,8 @@ struct Extended {
     return counts;
   }
 
-  /// So many functions more on each span: where there are many already, modes die away within a part
-  /// of it, and those that come next are not all that is left out.
+  /// So many functions more on each span: where there are many already, modes die away within a
+  /// part of it, and those that come next are not all that is left out.
   static int after(int count) { return count < kMany ? 2 : 4; }
   static constexpr int kMany = 6;
 
@@ -333,8 +333,8 @@ class Estimator {
     return parts;
   }
 
-  /// What a pair of functions and all those after it bring, each pair in the ratio to the one before
-  /// that this one has: next to nothing, but where modes die away within a part of a span.
+  /// What a pair of functions and all those after it bring, each pair in the ratio to the one
+  /// before that this one has: next to nothing, but where modes die away within a part of a span.
   static double with_rest(double before, double pair) {
     constexpr double kSlow = 0.9;
     return before > 0 ? pair / (1 - std::min(pair / before, kSlow)) : pair;

@@ -75,10 +75,10 @@ struct ModeErrors {
   std::vector<Part> parts;
 };
 
-/// r = (λ·B − K₀)_fφ of the next two functions f of every member (four where it has many), and rᵀ(I + K₀ − λB)_ff⁻¹r over
-/// φᵀKφ. `values`: λ or ω² (without the shift) of
-/// the vectors, which have φᵀKφ = 1. Functions are too few where the lowest eigenvalue of
-/// (I + K₀ − λB)_ff of the next two at the last value is below 0.3·(1 − P/GAv).
+/// r = (λ·B − K₀)_fφ of the next two functions f of every member (four where it has many), and rᵀ(I
+/// + K₀ − λB)_ff⁻¹r over φᵀKφ. `values`: λ or ω² (without the shift) of the vectors, which have
+/// φᵀKφ = 1. Functions are too few where the lowest eigenvalue of (I + K₀ − λB)_ff of the next two
+/// at the last value is below 0.3·(1 − P/GAv).
 ModeErrors estimate_errors(const ModeProblem& problem, const VectorXd& values,
                            const Eigen::MatrixXd& vectors);
 
