@@ -452,11 +452,10 @@ void release_end(PieceEnd<T>& end, const std::array<T, 6>& r) {
   end.section = product(m, exponential(Triple<T>{r[3], r[4], r[5]}));
 }
 
-template <class T>
-T joint_energy(const EndJoint& joint, const std::array<T, 6>& r) {
-  T sum(0.0);
+double joint_energy(const EndJoint& joint, const std::array<double, 6>& r) {
+  double sum = 0;
   for (std::size_t i = 0; i < 6; ++i) {
-    if (joint[i] != kRigid && joint[i] != 0) sum += (joint[i] / 2) * square(r[i]);
+    if (joint[i] != kRigid && joint[i] != 0) sum += joint[i] / 2 * r[i] * r[i];
   }
   return sum;
 }
@@ -536,55 +535,66 @@ std::array<Pose, 2> since_built_in(const PieceProperties& piece, Pose start, Pos
 /// A pivot below this part of its first size is a free motion.
 constexpr double kFreePivot = 1e-12;
 
-/// How the piece's own ends move (12, small further motions, global) with the motions of the nodes
-/// and of the releases (24).
-std::array<SecondOrder<24>, 12> own_motion(const PieceProperties& piece,
-                                           const std::array<const Pose*, 2>& nodes,
-                                           const std::array<Pose, 2>& own,
-                                           const std::array<std::array<SecondOrder<24>, 6>, 2>& r) {
-  using T = SecondOrder<24>;
-  std::array<T, 12> motion;
-  for (std::size_t e = 0; e < 2; ++e) {
-    PieceEnd<T> end = end_of<24>(*nodes[e], piece.section(e), six_from(6 * static_cast<int>(e)));
-    release_end(end, r[e]);
-    const Quaterniond now = own[e].rotation * piece.section(e);
-    const Triple<T> turn = logarithm(product(end.section, now.conjugate()));
-    for (std::size_t i = 0; i < 3; ++i) {
-      motion[6 * e + i] = end.u[i];
-      motion[6 * e + 3 + i] = turn[i];
-    }
-  }
-  return motion;
+/// How an own end of the piece moves (small further motions, global) with the motions of its node
+/// and of its release (12).
+std::array<SecondOrder<12>, 6> own_motion(const Quaterniond& section, const Pose& node,
+                                          const Pose& own,
+                                          const std::array<SecondOrder<12>, 6>& r) {
+  PieceEnd<SecondOrder<12>> end = end_of<12>(node, section, six_from(0));
+  release_end(end, r);
+  const Quaterniond now = own.rotation * section;
+  const Triple<SecondOrder<12>> turn = logarithm(product(end.section, now.conjugate()));
+  return {end.u[0], end.u[1], end.u[2], turn[0], turn[1], turn[2]};
 }
+
+/// First and second derivatives by the motions of both nodes (12) and of both releases (12).
+struct ByNodesAndReleases {
+  Eigen::Matrix<double, 24, 1> gradient = Eigen::Matrix<double, 24, 1>::Zero();
+  Eigen::Matrix<double, 24, 24> hessian = Eigen::Matrix<double, 24, 24>::Zero();
+
+  /// A force on a motion of an end, whose second derivatives are by that end's own 12.
+  void add_curvature(std::size_t end, double force, const Matrix12d& second) {
+    const auto node = static_cast<Eigen::Index>(6 * end), release = node + 12;
+    hessian.block<6, 6>(node, node) += force * second.topLeftCorner<6, 6>();
+    hessian.block<6, 6>(node, release) += force * second.topRightCorner<6, 6>();
+    hessian.block<6, 6>(release, node) += force * second.bottomLeftCorner<6, 6>();
+    hessian.block<6, 6>(release, release) += force * second.bottomRightCorner<6, 6>();
+  }
+};
 
 PieceResponse respond_released(const PieceProperties& piece, const Pose& start, const Pose& end,
                                const ReleaseMotion& release, double factor) {
-  using T = SecondOrder<24>;
-  std::vector<int> free;
-  std::array<std::array<T, 6>, 2> r;
-  T strain(0.0), work(0.0);
-  for (std::size_t e = 0; e < 2; ++e) {
-    for (int i = 0; i < 6; ++i) {
-      const int at = 6 * static_cast<int>(e) + i;
-      if (piece.stiffness.joints[e][static_cast<std::size_t>(i)] == kRigid) continue;
-      r[e][static_cast<std::size_t>(i)] = T::variable(release[at], 12 + at);
-      free.push_back(12 + at);
-    }
-    strain += joint_energy(piece.stiffness.joints[e], r[e]);
-  }
-  // The energy by the motions of the own ends, and those by the 24: the chain rule keeps the large
-  // derivatives few.
+  using T = SecondOrder<12>;
+  // The energy by the motions of the own ends, and those by the motions of the nodes and releases:
+  // the chain rule keeps the large derivatives few.
+  const std::array<const Pose*, 2> nodes = {&start, &end};
   const std::array<Pose, 2> own = own_ends(piece, start, end, release);
   Derivatives d = derivatives(piece, own[0], own[1], factor);
   d.work.segment<3>(3) += piece.own_moment_start;
   d.work.segment<3>(9) += piece.own_moment_end;
-  const auto motion = own_motion(piece, {&start, &end}, own, r);
-  Eigen::Matrix<double, 12, 24> J;
-  for (std::size_t k = 0; k < 12; ++k) {
-    const auto row = static_cast<Eigen::Index>(k);
-    J.row(row) = motion[k].gradient;
-    strain.hessian += d.strain[row] * motion[k].hessian;
-    work.hessian += d.work[row] * motion[k].hessian;
+  std::vector<int> free;
+  ByNodesAndReleases strain, work;
+  Eigen::Matrix<double, 12, 24> J = Eigen::Matrix<double, 12, 24>::Zero();
+  for (std::size_t e = 0; e < 2; ++e) {
+    std::array<T, 6> r;
+    const auto first = static_cast<Eigen::Index>(6 * e);
+    for (int i = 0; i < 6; ++i) {
+      const double joint = piece.stiffness.joints[e][static_cast<std::size_t>(i)];
+      if (joint == kRigid) continue;
+      const Eigen::Index at = 12 + first + i;
+      r[static_cast<std::size_t>(i)] = T::variable(release[first + i], 6 + i);
+      free.push_back(static_cast<int>(at));
+      strain.gradient[at] += joint * release[first + i];
+      strain.hessian(at, at) += joint;
+    }
+    const auto motion = own_motion(piece.section(e), *nodes[e], own[e], r);
+    for (std::size_t k = 0; k < 6; ++k) {
+      const Eigen::Index row = first + static_cast<Eigen::Index>(k);
+      J.block<1, 6>(row, first) = motion[k].gradient.head<6>();
+      J.block<1, 6>(row, 12 + first) = motion[k].gradient.tail<6>();
+      strain.add_curvature(e, d.strain[row], motion[k].hessian);
+      work.add_curvature(e, d.work[row], motion[k].hessian);
+    }
   }
   strain.gradient += J.transpose() * d.strain;
   strain.hessian += J.transpose() * d.strains * J;
