@@ -26,9 +26,10 @@ AnalysisSpec modes_after(const std::string& stage) {
 TEST(FiniteState, ASwungRodVibratesWithItsTension) {
   const double L = 2, k = 4e4, W = 3e4, H = 2.5e4, m = 900;
   FrameBuilder b;
+  // Bending and stretching of the rod take up to 3e-6.
   SectionProperties stiff = bending_only(1, 1);
   const SectionId s = b.section(stiff);
-  const MaterialId material = b.material(1e12, 4e11);
+  const MaterialId material = b.material(1e10, 4e9);
   const NodeId top = b.node("T", 0, 0, 0), end = b.node("E", 0, 0, -L);
   const MemberId rod = b.member("rod", top, end, s, material);
   b.fix(top, {0, 2});
@@ -49,13 +50,13 @@ TEST(FiniteState, ASwungRodVibratesWithItsTension) {
     const double off = k * angle - F * L * std::sin(alpha - angle);
     angle -= off / (k + F * L * std::cos(alpha - angle));
   }
-  EXPECT_RELATIVE(std::abs(stage.state.nodes[end].rotation[1]), angle, 1e-6);
+  EXPECT_RELATIVE(std::abs(stage.state.nodes[end].rotation[1]), angle, 1e-5);
   const double omega = std::sqrt((k + F * std::cos(alpha - angle) * L) / (m * L * L));
   ASSERT_TRUE(stage.lowest_omega);
-  EXPECT_RELATIVE(*stage.lowest_omega, omega, 1e-6);
+  EXPECT_RELATIVE(*stage.lowest_omega, omega, 1e-5);
   const Step& modes = *r.find("modes", "S1");
   ASSERT_TRUE(modes.modal) << modes.outcome.reason;
-  EXPECT_RELATIVE(modes.modal->modes[0].omega, omega, 1e-6);
+  EXPECT_RELATIVE(modes.modal->modes[0].omega, omega, 1e-5);
   // It swings across itself.
   const Vector3d u = modes.modal->modes[0].shape.nodes[end].translation;
   EXPECT_NEAR(std::abs(u[2] / u[0]), std::tan(angle), 1e-5);
