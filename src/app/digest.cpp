@@ -539,9 +539,10 @@ class Digest {
                      });
     const std::string by = one ? "" : "load";
     table.add({fmt::format("Envelope, {}", analysis), "at", "", "min", by, "max", by});
-    for (const auto& [kind, component] : wanted) {
+    for (const auto& entry : wanted) {
+      const Kind kind = entry.first;
       const EnvelopeRow* e = largest_envelope(analysis, [&](const EnvelopeRow& row) {
-        return row.kind == kind && row.component == component;
+        return row.kind == kind && row.component == entry.second;
       });
       if (e == nullptr || (e->min == 0 && e->max == 0)) continue;
       const Quantity q = quantity_of(*e);
