@@ -2,6 +2,15 @@
 
 namespace ulterix {
 
+namespace {
+
+/// The turn of a member, between those of its ends.
+Quaterniond turn_of(const MemberPoses& member) {
+  return member.poses.front().rotation.slerp(0.5, member.poses.back().rotation);
+}
+
+}  // namespace
+
 Situation displaced(const Step& state) {
   Situation situation = state.frame->situation();
   const Model& model = *situation.model;
@@ -15,9 +24,9 @@ Situation displaced(const Step& state) {
   for (const MemberId id : model.members.ids()) {
     situation.idle[id] = state.state.members[id].activity == Activity::idle ? 1 : 0;
     const bool bends = model.members[id].kind == MemberKind::frame;
-    const auto& poses = state.state.poses[id].poses;
-    if (!bends || poses.empty() || situation.present[id] == 0) continue;
-    situation.turned[id] = poses.front().rotation.slerp(0.5, poses.back().rotation);
+    const MemberPoses& own = state.state.poses[id];
+    if (!bends || own.poses.empty() || situation.present[id] == 0) continue;
+    situation.turned[id] = turn_of(own);
   }
   situation.open = state.state.open;
   return situation;
@@ -38,8 +47,7 @@ std::optional<ChordError> largest_chord_error(const Step& state) {
     };
     const Vector3d first = place(0), chord = place(own.poses.size() - 1) - first;
     const Vector3d along = chord.normalized();
-    const Quaterniond middle = own.poses.front().rotation.slerp(0.5, own.poses.back().rotation);
-    const Matrix3d R = state.frame->axes(id) * middle.toRotationMatrix().transpose();
+    const Matrix3d R = state.frame->axes(id) * turn_of(own).toRotationMatrix().transpose();
     const ElementProperties p = state.frame->properties(id);
     ChordError error{id, 0, 0};
     for (std::size_t i = 1; i + 1 < own.poses.size(); ++i) {

@@ -137,11 +137,7 @@ LoadSet loads_at(const AnalysisSpec& spec, const LoadSet& loads, double factor) 
   const auto add = [&acting](const LoadSet& more, double part) {
     for (const auto& [id, f] : more.terms) acting.terms.emplace_back(id, part * f);
   };
-  if (keys->constant) {
-    add(*keys->constant, 1);
-    acting.items = keys->constant->items;
-    acting.items_factor = keys->constant->items_factor;
-  }
+  if (keys->constant) acting = on_top(acting, *keys->constant);
   if (keys->history.empty()) return acting;
   const auto leg = std::find_if(spec.loads.begin(), spec.loads.end(),
                                 [&loads](const LoadSet& l) { return l.name == loads.name; });

@@ -80,19 +80,8 @@ class FramesAhead {
         stages_(spec.staged().stages),
         site_(whole.system->model(), held_by(spec, whole.system->model()), spec.staged().at_once) {}
 
-  static bool can_be_made(const Model& model, const StagedKeys& keys) {
-    if (model.has_one_way() || keys.creep) return false;
-    for (const Stage& stage : keys.stages) {
-      for (const Support& s : stage.supports) {
-        for (const SupportDirection& d : s.directions) {
-          if (d.only != 0) return false;
-        }
-      }
-    }
-    return true;
-  }
-
-  /// Of the next stage; `now`: what stands there, with where it was built in.
+  /// Of the next stage in which nothing acts one way; `now`: what stands there, with where it was
+  /// built in.
   ElasticFrame next(const Situation& now) {
     while (made_.size() <= kAhead && begun_ < stages_.size()) begin();
     ElasticFrame frame = made_.front().get();
@@ -108,6 +97,7 @@ class FramesAhead {
 
   void begin() {
     site_.change(stages_[begun_++], State(whole_.system->model()));
+    if (site_.acts_one_way()) return;
     made_.push_back(std::async(std::launch::async, [this, standing = site_.now()] {
       return make_elastic_frame(standing, {}, &whole_.system->order());
     }));
@@ -130,7 +120,7 @@ class Erection {
         site_(model_, held_by(spec, model_), keys_.at_once),
         state_(model_) {
     if (keys_.creep && !keys_.at_once) creep_.emplace(model_, spec);
-    if (FramesAhead::can_be_made(model_, keys_)) ahead_.emplace(whole, spec);
+    if (!keys_.creep) ahead_.emplace(whole, spec);
     every_ = stages_a_look(whole, keys_.stages.size());
   }
 
@@ -289,16 +279,20 @@ class FiniteErection : public PathTrials {
   }
   bool is_after_stages(std::size_t k) const { return then_ != nullptr && k > last_stage_; }
 
+  std::shared_ptr<const FrameSystem> what_stands(std::size_t stage) const {
+    Situation now = site_->now();
+    now.one_way = site_->acts_one_way();
+    now.heavy = spec_.loads[stage].heavy;
+    return std::make_shared<FrameSystem>(now, whole_.system->order());
+  }
+
   Leg begin(std::size_t k, int pieces, const PiecewiseFrame* before) override {
     if (is_after_stages(k)) return begin_after_stages(pieces, *before);
     if (before == nullptr) site_ = undisplaced_site(model_, spec_, from_, spec_.staged().at_once);
     site_->change(spec_.staged().stages[from_ + k],
                   before != nullptr ? before->node_state() : State(model_));
-    Situation now = site_->now();
-    now.one_way = site_->acts_one_way();
-    now.heavy = spec_.loads[from_ + k].heavy;
     Leg leg;
-    leg.system = std::make_shared<FrameSystem>(now, whole_.system->order());
+    leg.system = what_stands(from_ + k);
     const AppliedLoads own(leg.system->situation(), spec_.loads[from_ + k]);
     const AppliedLoads none(leg.system->situation(), LoadSet());
     PathLoads loads{before != nullptr ? none : own,
@@ -312,10 +306,8 @@ class FiniteErection : public PathTrials {
     return leg;
   }
   Leg begin_after_stages(int pieces, const PiecewiseFrame& before) {
-    Situation now = site_->now();
-    now.one_way = site_->acts_one_way();
     Leg leg;
-    leg.system = std::make_shared<FrameSystem>(now, whole_.system->order());
+    leg.system = what_stands(from_ + last_stage_);
     const AppliedLoads grows(leg.system->situation(), grows_);
     const AppliedLoads stays(leg.system->situation(), spec_.loads[from_ + last_stage_]);
     PathLoads loads{grows, &stays, true, {}, &before};
