@@ -20,8 +20,6 @@ namespace ulterix {
 
 namespace {
 
-using Align = TextTable::Align;
-
 /// The inventory of a model, part by part.
 class Inventory {
  public:

@@ -17,7 +17,6 @@ namespace ulterix {
 
 namespace {
 
-using Align = TextTable::Align;
 using Names = std::vector<std::string>;
 
 /// Differences above this part are worth a line by themselves.

@@ -23,7 +23,6 @@ bool is_real(const StoredTable& table, std::size_t column) {
 }
 
 void list_tables(const Results& results) {
-  using Align = TextTable::Align;
   TextTable text({Align::left, Align::right, Align::left});
   text.add({"table", "rows", ""});
   for (const TableSpec& spec : table_specs()) {
@@ -91,7 +90,6 @@ class Extremes {
   }
 
   void print() const {
-    using Align = TextTable::Align;
     TextTable text({Align::left, Align::left, Align::left, Align::right, Align::left, Align::right,
                     Align::left});
     text.add({"analysis", per_ == "all" ? "" : per_, "quantity", "min", "at", "max", "at"});

@@ -21,8 +21,6 @@ namespace ulterix {
 
 namespace {
 
-using Align = TextTable::Align;
-
 /// Values below this part of the largest of their kind are left out of "differs most".
 constexpr double kWorthTelling = 0.1;
 constexpr std::size_t kMostLoads = 6, kMostWatches = 6;

@@ -14,8 +14,6 @@ namespace ulterix {
 
 namespace {
 
-using Align = TextTable::Align;
-
 /// Members with more than this part of the strain energy are named.
 constexpr double kNamed = 0.05;
 constexpr std::size_t kMostModes = 12;

@@ -13,8 +13,6 @@ namespace ulterix {
 
 namespace {
 
-using Align = TextTable::Align;
-
 constexpr std::size_t kMostStages = 12, kMostWatched = 3, kMostDifferences = 5;
 
 class StagesDigest {

@@ -17,8 +17,6 @@ namespace ulterix {
 
 namespace {
 
-using Align = TextTable::Align;
-
 constexpr std::size_t kMostLines = 6;
 
 class StepWords {

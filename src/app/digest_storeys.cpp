@@ -12,8 +12,6 @@ namespace ulterix {
 
 namespace {
 
-using Align = TextTable::Align;
-
 class StoreyWords {
  public:
   StoreyWords(const RunResult& result, const UnitSystem& units, int width)

@@ -172,7 +172,6 @@ std::vector<ModePair> pair_modes(const ModeSet& before, const ModeSet& after) {
 }
 
 std::string pairs_text(const ModeSet& before, const ModeSet& after) {
-  using Align = TextTable::Align;
   const std::string what = after.buckling ? "factor" : "period s";
   const std::string name = label(before) == label(after)
                                ? label(after)

@@ -50,14 +50,14 @@ std::string lined_up(const StoredTable& table) {
       shown.push_back(i);
     }
   }
-  std::vector<TextTable::Align> align;
+  std::vector<Align> align;
   std::vector<std::string> head;
   for (const std::size_t i : shown) {
     const bool numbers =
         !table.rows.empty() && std::all_of(table.rows.begin(), table.rows.end(), [i](const Row& r) {
           return is_number(r[i]) || is_blank(r[i]);
         });
-    align.push_back(numbers ? TextTable::Align::right : TextTable::Align::left);
+    align.push_back(numbers ? Align::right : Align::left);
     head.push_back(table.header[i]);
   }
   TextTable text(align);

@@ -8,10 +8,11 @@
 
 namespace ulterix {
 
+enum class Align { left, right };
+
 /// Columns lined up by their widest cell: text left, numbers right.
 class TextTable {
  public:
-  enum class Align { left, right };
   explicit TextTable(std::vector<Align> columns) : columns_(std::move(columns)) {}
   void add(std::vector<std::string> cells) { rows_.push_back(std::move(cells)); }
   /// `indent` spaces before, two between columns.

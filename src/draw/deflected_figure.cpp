@@ -14,7 +14,7 @@ namespace ulterix {
 namespace {
 
 /// Largest displacement as a part of the frame's size.
-constexpr double kShare = 1.0 / 20;
+constexpr double kDeflectedShare = 1.0 / 20;
 /// A deflection from the chord that is drawn smaller than this is not written, px.
 constexpr double kShownBow = 4;
 
@@ -115,7 +115,7 @@ double automatic_scale(const DrawnSteps& steps, const FigureSettings& settings) 
     u = std::max(
         u, largest_deflection(*s.recovery, standing(shown_members(model, settings), *s.recovery)));
   }
-  return u > 0 ? round_scale(kShare * model.size() / u) : 1;
+  return u > 0 ? round_scale(kDeflectedShare * model.size() / u) : 1;
 }
 
 void draw_deflected(Canvas& canvas, const DrawnSteps& steps, const UnitSystem& units,

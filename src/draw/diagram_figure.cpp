@@ -14,7 +14,7 @@ namespace ulterix {
 namespace {
 
 /// Largest value as a part of the frame's size; smaller ones below the second part are not written.
-constexpr double kShare = 1.0 / 14, kUnwritten = 0.05;
+constexpr double kDiagramShare = 1.0 / 14, kUnwritten = 0.05;
 /// Numbers on a sheet, and on one of two side by side; with more members than the third, one a
 /// member.
 constexpr std::size_t kMostNumbers = 40, kMostSideBySide = 12, kFewMembers = 12, kMostOnASheet = 8;
@@ -289,7 +289,7 @@ void draw_diagram(Canvas& canvas, Diagram diagram, const DrawnSteps& steps, cons
   const std::vector<MemberId> members = shown_members(model, settings);
   const double largest = largest_value(steps, members, diagram);
   const std::vector<Vector3d> extent = corners(model, members);
-  const double tall = settings.scale.value_or(kShare * size_of(extent));
+  const double tall = settings.scale.value_or(kDiagramShare * size_of(extent));
   const DiagramKind kind = kind_of(diagram);
   DiagramPanel panel(diagram, units, settings, largest > 0 ? tall / largest : 0, largest);
   const std::string height = fmt::format("{:.2g} {}", units.from_si(Quantity::length, tall),

@@ -13,9 +13,9 @@ constexpr double kPad = 2.5;
 constexpr std::array<double, 8> kDistances = {6, 11, 18, 34, 50, 75, 100, 140};
 constexpr double kLeaderFrom = 30, kFurthest = 50;
 /// Right, left, above, below, then the corners.
-const std::array<Vector2d, 8> kDirections = {Vector2d(1, 0), Vector2d(-1, 0), Vector2d(0, -1),
-                                             Vector2d(0, 1), Vector2d(1, -1), Vector2d(-1, -1),
-                                             Vector2d(1, 1), Vector2d(-1, 1)};
+const std::array<Vector2d, 8> kSides = {Vector2d(1, 0), Vector2d(-1, 0), Vector2d(0, -1),
+                                        Vector2d(0, 1), Vector2d(1, -1), Vector2d(-1, -1),
+                                        Vector2d(1, 1), Vector2d(-1, 1)};
 
 /// Liang–Barsky: does the segment enter the box?
 bool enters(const Vector2d& a, const Vector2d& b, const Vector2d& low, const Vector2d& high) {
@@ -99,7 +99,7 @@ bool LabelPlacer::place(const Vector2d& at, const std::string& text, const TextS
   const Vector2d size = canvas_.measure(text, style) + Vector2d(2 * kPad, 2 * kPad);
   for (const double distance : kDistances) {
     if (distance > kFurthest && !governing) break;
-    for (const Vector2d& direction : kDirections) {
+    for (const Vector2d& direction : kSides) {
       const Vector2d centre = at + direction * distance + direction.cwiseProduct(size / 2);
       const Box box{centre - size / 2, centre + size / 2};
       if (!is_free(box)) continue;

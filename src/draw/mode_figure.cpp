@@ -16,7 +16,7 @@ namespace ulterix {
 namespace {
 
 /// Largest displacement as a part of the frame's size.
-constexpr double kShare = 1.0 / 12;
+constexpr double kModeShare = 1.0 / 12;
 constexpr double kPlayedSeconds = 2;
 
 double largest(const DrawnMode& mode) {
@@ -62,7 +62,7 @@ std::vector<Panel> make_panels(const Model& model, const std::vector<DrawnMode>&
   std::vector<double> scales;
   for (const DrawnMode& mode : modes) {
     const double u = largest(mode);
-    const double share = u > 0 ? settings.scale.value_or(kShare * model.size()) / u : 0;
+    const double share = u > 0 ? settings.scale.value_or(kModeShare * model.size()) / u : 0;
     scales.push_back(mode.scale.value_or(share));
     for (const double side : {1.0, mode.scale ? 0.0 : -1.0}) {
       for (const MemberId id : members) {
@@ -145,7 +145,7 @@ std::optional<DrawnMode> drawn_start(const MemberFrame& frame, const std::string
   }
   const double most = largest(shape);
   if (most == 0) return std::nullopt;
-  shape.scale = round_scale(kShare * model.size() / most);
+  shape.scale = round_scale(kModeShare * model.size() / most);
   shape.caption = fmt::format("{}: departures x {:g}", whose, *shape.scale);
   return shape;
 }

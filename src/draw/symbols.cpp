@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numbers>
 
 #include "core/model/local_axes.hpp"
 #include "units/for_people.hpp"
@@ -12,7 +13,6 @@ namespace ulterix {
 
 namespace {
 
-constexpr double kPi = 3.14159265358979323846;
 constexpr double kSupportSize = 13;
 /// With more supports in sight each is a dash, since its symbol would hide the frame.
 constexpr int kMostSymbols = 16;
@@ -29,7 +29,7 @@ Vector2d turned(const Vector2d& v, double angle) {
 
 /// A ground line across `away` at its distance, hatched on the far side.
 void draw_ground(Canvas& canvas, const Vector2d& at, const Vector2d& away, double half_width) {
-  const Vector2d along = turned(away, kPi / 2);
+  const Vector2d along = turned(away, std::numbers::pi / 2);
   canvas.line({at - along * half_width, at + along * half_width}, {palette::kSupport, 1.8, {}});
   for (double s = -half_width + 2; s <= half_width; s += 4.5) {
     const Vector2d foot = at + along * s;
@@ -38,7 +38,7 @@ void draw_ground(Canvas& canvas, const Vector2d& at, const Vector2d& away, doubl
 }
 
 void draw_triangle(Canvas& canvas, const Vector2d& at, const Vector2d& away, bool roller) {
-  const Vector2d along = turned(away, kPi / 2);
+  const Vector2d along = turned(away, std::numbers::pi / 2);
   const Vector2d a = at + away * kSupportSize - along * kSupportSize * 0.7;
   const Vector2d b = at + away * kSupportSize + along * kSupportSize * 0.7;
   canvas.polygon({at, a, b}, palette::kWhite);
@@ -48,7 +48,7 @@ void draw_triangle(Canvas& canvas, const Vector2d& at, const Vector2d& away, boo
 }
 
 void draw_spring(Canvas& canvas, const Vector2d& at, const Vector2d& away) {
-  const Vector2d along = turned(away, kPi / 2);
+  const Vector2d along = turned(away, std::numbers::pi / 2);
   std::vector<Vector2d> zigzag = {at, at + away * 4};
   for (int i = 0; i < 6; ++i) {
     zigzag.emplace_back(at + away * (6 + 2.5 * i) + along * (i % 2 == 0 ? 5 : -5));
@@ -63,7 +63,7 @@ void draw_rotation_spring(Canvas& canvas, const Vector2d& at) {
   std::vector<Vector2d> spiral;
   for (int i = 0; i <= 40; ++i) {
     const double t = i / 40.0;
-    spiral.emplace_back(at + turned(Vector2d(3 + 8 * t, 0), 4 * kPi * t));
+    spiral.emplace_back(at + turned(Vector2d(3 + 8 * t, 0), 4 * std::numbers::pi * t));
   }
   canvas.line(spiral, kSupportStroke);
 }
@@ -265,15 +265,15 @@ void draw_arrow(Canvas& canvas, const Vector2d& from, const Vector2d& to, const 
 }
 
 void draw_moment_arrow(Canvas& canvas, const Vector2d& at, bool clockwise, const Stroke& stroke) {
-  const double radius = 15, from = -0.75 * kPi, to = 0.6 * kPi;
+  const double radius = 15, from = -0.75 * std::numbers::pi, to = 0.6 * std::numbers::pi;
   canvas.arc(at, radius, from, to, stroke);
   const double end = clockwise ? to : from;
   const Vector2d tip = at + radius * Vector2d(std::cos(end), std::sin(end));
-  const Vector2d along =
-      turned(Vector2d(std::cos(end), std::sin(end)), clockwise ? kPi / 2 : -kPi / 2);
-  canvas.polygon(
-      {tip + along * 7, tip + turned(along, kPi / 2) * 3.5, tip - turned(along, kPi / 2) * 3.5},
-      stroke.colour);
+  const Vector2d along = turned(Vector2d(std::cos(end), std::sin(end)),
+                                clockwise ? std::numbers::pi / 2 : -std::numbers::pi / 2);
+  canvas.polygon({tip + along * 7, tip + turned(along, std::numbers::pi / 2) * 3.5,
+                  tip - turned(along, std::numbers::pi / 2) * 3.5},
+                 stroke.colour);
 }
 
 bool positive_turns_clockwise(const Model& model) {

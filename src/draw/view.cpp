@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <charconv>
 #include <cmath>
+#include <numbers>
 
 namespace ulterix {
 
@@ -10,9 +11,8 @@ namespace {
 
 constexpr double kLeft = 110, kRight = Canvas::kWidth - 110, kTop = 125,
                  kBottom = Canvas::kHeight - 95, kGap = 60;
-constexpr double kPi = 3.14159265358979323846;
 /// Raised so that the three axes look equally long: tan² = 1/2.
-const ViewDirection kIsometric = {kPi / 4, std::atan(std::sqrt(0.5))};
+const ViewDirection kIsometric = {std::numbers::pi / 4, std::atan(std::sqrt(0.5))};
 
 std::optional<double> number_of(std::string_view text) {
   double value = 0;
@@ -25,14 +25,14 @@ std::optional<double> number_of(std::string_view text) {
 
 std::optional<ViewDirection> parse_view(std::string_view text) {
   if (text == "front") return ViewDirection{0, 0};
-  if (text == "side") return ViewDirection{kPi / 2, 0};
-  if (text == "plan") return ViewDirection{0, kPi / 2};
+  if (text == "side") return ViewDirection{std::numbers::pi / 2, 0};
+  if (text == "plan") return ViewDirection{0, std::numbers::pi / 2};
   if (text == "iso") return kIsometric;
   const auto comma = text.find(',');
   if (comma == std::string_view::npos) return std::nullopt;
   const auto turned = number_of(text.substr(0, comma)), raised = number_of(text.substr(comma + 1));
   if (!turned || !raised || std::abs(*raised) > 90) return std::nullopt;
-  return ViewDirection{*turned * kPi / 180, *raised * kPi / 180};
+  return ViewDirection{*turned * std::numbers::pi / 180, *raised * std::numbers::pi / 180};
 }
 
 ViewDirection default_view(const Model& model) {

@@ -8,6 +8,7 @@
 #include <cmath>
 #include <map>
 #include <mutex>
+#include <numbers>
 #include <vector>
 
 namespace ulterix {
@@ -16,7 +17,7 @@ namespace {
 
 constexpr double kInch = 0.0254, kFoot = 0.3048, kPound = 0.45359237;
 constexpr double kPoundForce = 4.4482216152605, kGravity = 9.80665;
-constexpr double kPi = 3.14159265358979323846;
+constexpr double kPi = std::numbers::pi;
 
 constexpr Dimension kLength{1, 0, 0, 0}, kMass{0, 1, 0, 0}, kForce{1, 1, -2, 0};
 constexpr Dimension kMoment{2, 1, -2, 0}, kStress{-1, 1, -2, 0}, kWeight{-2, 1, -2, 0};

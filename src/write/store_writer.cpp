@@ -56,6 +56,8 @@ std::string create_view(const TableSpec& table) {
                      table.name, columns, data_name(table), joins);
 }
 
+}  // namespace
+
 /// Rows go in with numbers for names and steps, in the order of the primary key where they can.
 class StoreSink : public TableSink {
  public:
@@ -249,6 +251,8 @@ class StoreSink : public TableSink {
   std::string analysis_, loads_, key_;
   int step_ = 0, last_step_ = 0, cell_ = 0, row_ = 0;
 };
+
+namespace {
 
 void write_about(SQLite::Database& database, const RunResult& result, const std::string& model_text,
                  const std::string& model_name) {

@@ -5,7 +5,7 @@
 
 #include <random>
 
-namespace ulterix::testing {
+namespace ulterix::testing::mode_pairs_test {
 namespace {
 
 StoredMode mode(int number, double value, const std::vector<Vector3d>& at) {
@@ -90,4 +90,4 @@ TEST(PairModes, OfOneSetWithItselfAreItsOwn) {
 }
 
 }  // namespace
-}  // namespace ulterix::testing
+}  // namespace ulterix::testing::mode_pairs_test

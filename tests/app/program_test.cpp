@@ -18,7 +18,7 @@
 #include "write/csv.hpp"
 #include "write/results_folder.hpp"
 
-namespace ulterix::testing {
+namespace ulterix::testing::program_test {
 namespace {
 
 using nlohmann::json;
@@ -1544,4 +1544,4 @@ TEST_F(Program, TheKeyAndTablePagesOfTheDocsAreCurrent) {
 }
 
 }  // namespace
-}  // namespace ulterix::testing
+}  // namespace ulterix::testing::program_test

@@ -2,10 +2,8 @@
 
 #include <gtest/gtest.h>
 
-namespace ulterix::testing {
+namespace ulterix::testing::text_test {
 namespace {
-
-using Align = TextTable::Align;
 
 TEST(TextTable, LinesUpByTheWidestCell) {
   TextTable table({Align::left, Align::right});
@@ -50,4 +48,4 @@ TEST(TerminalWidth, FollowsColumnsWithinLimits) {
 }
 
 }  // namespace
-}  // namespace ulterix::testing
+}  // namespace ulterix::testing::text_test

@@ -7,7 +7,7 @@
 #include "core/results/modes.hpp"
 #include "support/frame_builder.hpp"
 
-namespace ulterix::testing {
+namespace ulterix::testing::after_test {
 namespace {
 
 AnalysisSpec spec_of(const std::string& name, AnalysisKind kind, const LoadSet& loads) {
@@ -210,4 +210,4 @@ TEST(Buckling, WhatStrainsTheFrameStaysBesideConstantLoads) {
 }
 
 }  // namespace
-}  // namespace ulterix::testing
+}  // namespace ulterix::testing::after_test

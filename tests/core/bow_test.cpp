@@ -5,7 +5,7 @@
 
 #include "support/frame_builder.hpp"
 
-namespace ulterix::testing {
+namespace ulterix::testing::bow_test {
 namespace {
 
 constexpr double kE = 210e9, kL = 6, kBow = kL / 300;
@@ -155,4 +155,4 @@ TEST(Bow, LargeDisplacementTendsToPDelta) {
 }
 
 }  // namespace
-}  // namespace ulterix::testing
+}  // namespace ulterix::testing::bow_test

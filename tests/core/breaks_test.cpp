@@ -10,7 +10,7 @@
 #include "core/results/event_words.hpp"
 #include "support/frame_builder.hpp"
 
-namespace ulterix::testing {
+namespace ulterix::testing::breaks_test {
 namespace {
 
 constexpr double kE = 210e9, kLocated = 1e-6;
@@ -343,4 +343,4 @@ TEST(PathEvents, TieAndYieldOfASectionAreLocated) {
 }
 
 }  // namespace
-}  // namespace ulterix::testing
+}  // namespace ulterix::testing::breaks_test

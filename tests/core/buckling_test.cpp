@@ -11,7 +11,7 @@
 #include "core/results/alignment.hpp"
 #include "support/frame_builder.hpp"
 
-namespace ulterix::testing {
+namespace ulterix::testing::buckling_test {
 namespace {
 
 /// What the number of functions is chosen for.
@@ -614,4 +614,4 @@ TEST(Alignment, LimitsAndTheSymmetricPortal) {
 }
 
 }  // namespace
-}  // namespace ulterix::testing
+}  // namespace ulterix::testing::buckling_test

@@ -11,7 +11,7 @@
 #include "core/results/cables.hpp"
 #include "support/frame_builder.hpp"
 
-namespace ulterix {
+namespace ulterix::testing::cable_test {
 namespace {
 
 using testing::force6;
@@ -547,4 +547,4 @@ TEST(Cable, LooseCablesThatLeaveAMechanismAreNamed) {
 }
 
 }  // namespace
-}  // namespace ulterix
+}  // namespace ulterix::testing::cable_test

@@ -9,7 +9,7 @@
 #include "core/analysis/modal.hpp"
 #include "support/frame_builder.hpp"
 
-namespace ulterix::testing {
+namespace ulterix::testing::combinations_test {
 namespace {
 
 /// Two results by functions to 1e-6 each.
@@ -398,4 +398,4 @@ TEST(CombinationsOfConstantLoads, AgreeWithTheMemberCutInThree) {
 }
 
 }  // namespace
-}  // namespace ulterix::testing
+}  // namespace ulterix::testing::combinations_test

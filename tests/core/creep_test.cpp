@@ -8,7 +8,7 @@
 
 #include "support/erection.hpp"
 
-namespace ulterix::testing {
+namespace ulterix::testing::creep_test {
 namespace {
 
 constexpr double kE = 33e9;
@@ -326,4 +326,4 @@ TEST(Creep, AStoreyOnACreptStorey) {
 }
 
 }  // namespace
-}  // namespace ulterix::testing
+}  // namespace ulterix::testing::creep_test

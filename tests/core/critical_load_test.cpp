@@ -9,7 +9,7 @@
 
 #include "support/frame_builder.hpp"
 
-namespace ulterix::testing {
+namespace ulterix::testing::critical_load_test {
 namespace {
 
 using std::numbers::pi;
@@ -211,4 +211,4 @@ TEST(CriticalLoad, CloseToItTheProgramSaysSo) {
 }
 
 }  // namespace
-}  // namespace ulterix::testing
+}  // namespace ulterix::testing::critical_load_test

@@ -7,7 +7,7 @@
 #include "core/parallel.hpp"
 #include "support/frame_builder.hpp"
 
-namespace ulterix::testing {
+namespace ulterix::testing::eigen_test {
 namespace {
 
 using Eigen::MatrixXd;
@@ -138,4 +138,4 @@ TEST(Parallel, EveryIndexComesOnceAndIsTakenInOrder) {
 }
 
 }  // namespace
-}  // namespace ulterix::testing
+}  // namespace ulterix::testing::eigen_test

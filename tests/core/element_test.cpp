@@ -8,7 +8,7 @@
 
 #include "support/frame_builder.hpp"
 
-namespace ulterix::testing {
+namespace ulterix::testing::element_test {
 namespace {
 
 ElementProperties sample(bool shear = true) {
@@ -180,4 +180,4 @@ TEST(MemberLoading, ResultantOfTrapezoidAndPoint) {
 }
 
 }  // namespace
-}  // namespace ulterix::testing
+}  // namespace ulterix::testing::element_test

@@ -10,7 +10,7 @@
 #include "core/results/storeys.hpp"
 #include "support/frame_builder.hpp"
 
-namespace ulterix::testing {
+namespace ulterix::testing::findings_test {
 namespace {
 
 /// What functions are chosen for.
@@ -515,4 +515,4 @@ TEST(M10, AShaftOfOneMemberTwists) {
 }
 
 }  // namespace
-}  // namespace ulterix::testing
+}  // namespace ulterix::testing::findings_test

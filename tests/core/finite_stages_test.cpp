@@ -7,7 +7,7 @@
 #include "core/element/corotational_piece.hpp"
 #include "support/erection.hpp"
 
-namespace ulterix::testing {
+namespace ulterix::testing::finite_stages_test {
 namespace {
 
 constexpr AnalysisKind kFinite = AnalysisKind::large_displacement;
@@ -324,4 +324,4 @@ TEST(FiniteStages, AMechanismIsNamed) {
 }
 
 }  // namespace
-}  // namespace ulterix::testing
+}  // namespace ulterix::testing::finite_stages_test

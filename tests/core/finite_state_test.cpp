@@ -8,7 +8,7 @@
 #include "core/results/modes.hpp"
 #include "support/erection.hpp"
 
-namespace ulterix::testing {
+namespace ulterix::testing::finite_state_test {
 namespace {
 
 constexpr AnalysisKind kFinite = AnalysisKind::large_displacement;
@@ -193,4 +193,4 @@ TEST(FiniteState, AStrongBowHasNoFrequencyOfItsChord) {
 }
 
 }  // namespace
-}  // namespace ulterix::testing
+}  // namespace ulterix::testing::finite_state_test

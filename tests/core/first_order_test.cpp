@@ -6,7 +6,7 @@
 
 #include "support/frame_builder.hpp"
 
-namespace ulterix::testing {
+namespace ulterix::testing::first_order_test {
 namespace {
 
 constexpr double kE = 210e9, kG = 81e9;
@@ -299,4 +299,4 @@ TEST(FirstOrder, ShortSpanOfLoadKeepsItsDigits) {
 }
 
 }  // namespace
-}  // namespace ulterix::testing
+}  // namespace ulterix::testing::first_order_test

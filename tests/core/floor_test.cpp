@@ -7,7 +7,7 @@
 #include "core/results/modes.hpp"
 #include "support/frame_builder.hpp"
 
-namespace ulterix::testing {
+namespace ulterix::testing::floor_test {
 namespace {
 
 constexpr double kE = 210e9, kG = 81e9;
@@ -214,4 +214,4 @@ TEST(Floors, PDeltaWithFloorsFollowsTheBucklingFactor) {
 }
 
 }  // namespace
-}  // namespace ulterix::testing
+}  // namespace ulterix::testing::floor_test

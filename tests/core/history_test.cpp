@@ -7,7 +7,7 @@
 #include "core/analysis/large_displacement.hpp"
 #include "support/frame_builder.hpp"
 
-namespace ulterix::testing {
+namespace ulterix::testing::history_test {
 namespace {
 
 constexpr double kE = 210e9, kLocated = 1e-6;
@@ -286,4 +286,4 @@ TEST(SupportsThatPush, ABodyThatNothingHoldsIsAMechanism) {
 }
 
 }  // namespace
-}  // namespace ulterix::testing
+}  // namespace ulterix::testing::history_test

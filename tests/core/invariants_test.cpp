@@ -11,7 +11,7 @@
 
 #include "support/frame_builder.hpp"
 
-namespace ulterix::testing {
+namespace ulterix::testing::invariants_test {
 namespace {
 
 /// A random frame of two bays, two storeys and one bay deep, jittered, with all kinds of loads.
@@ -329,4 +329,4 @@ TEST(Invariants, TheSameModelGivesTheSameDigits) {
 }
 
 }  // namespace
-}  // namespace ulterix::testing
+}  // namespace ulterix::testing::invariants_test

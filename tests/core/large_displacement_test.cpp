@@ -10,7 +10,7 @@
 #include "core/system/piecewise_frame.hpp"
 #include "support/building.hpp"
 
-namespace ulterix {
+namespace ulterix::testing::large_displacement_test {
 namespace {
 
 using testing::FrameBuilder;
@@ -774,4 +774,4 @@ TEST(LargeDisplacement, AKeptFactorisationFindsTheSamePath) {
 }
 
 }  // namespace
-}  // namespace ulterix
+}  // namespace ulterix::testing::large_displacement_test

@@ -5,7 +5,7 @@
 
 #include "support/frame_builder.hpp"
 
-namespace ulterix::testing {
+namespace ulterix::testing::large_references_test {
 namespace {
 
 AnalysisSpec large(const Model& model) {
@@ -114,4 +114,4 @@ TEST(LargeReferences, L8RightAngleFrameUnderEndMoments) {
 }
 
 }  // namespace
-}  // namespace ulterix::testing
+}  // namespace ulterix::testing::large_references_test

@@ -5,7 +5,7 @@
 
 #include "support/frame_builder.hpp"
 
-namespace ulterix::testing {
+namespace ulterix::testing::loads_test {
 namespace {
 
 /// A beam of 4 m on two nodes of equal height, and a column below its end.
@@ -197,4 +197,4 @@ TEST(FrameSystem, ScatterEqualsTheDenseSum) {
 }
 
 }  // namespace
-}  // namespace ulterix::testing
+}  // namespace ulterix::testing::loads_test

@@ -4,7 +4,7 @@
 
 #include "support/frame_builder.hpp"
 
-namespace ulterix::testing {
+namespace ulterix::testing::mechanism_test {
 namespace {
 
 using ::testing::Test;
@@ -204,4 +204,4 @@ TEST(Mechanism, HeldEverywhereIsAValidModel) {
 }
 
 }  // namespace
-}  // namespace ulterix::testing
+}  // namespace ulterix::testing::mechanism_test

@@ -7,7 +7,7 @@
 #include "core/modes/mode_member.hpp"
 #include "support/frame_builder.hpp"
 
-namespace ulterix::testing {
+namespace ulterix::testing::member_shapes_test {
 namespace {
 
 constexpr double kLength = 3, kAxial = -7;  // m, N
@@ -348,4 +348,4 @@ TEST(EndMotion, OfAHingedEndFollowsTheBeam) {
 }
 
 }  // namespace
-}  // namespace ulterix::testing
+}  // namespace ulterix::testing::member_shapes_test

@@ -7,7 +7,7 @@
 
 #include "support/frame_builder.hpp"
 
-namespace ulterix::testing {
+namespace ulterix::testing::modal_test {
 namespace {
 
 /// What the number of functions is chosen for.
@@ -330,4 +330,4 @@ TEST(Modal, NothingWithMassIsTold) {
 }
 
 }  // namespace
-}  // namespace ulterix::testing
+}  // namespace ulterix::testing::modal_test

@@ -12,7 +12,7 @@
 #include "core/sparse/indefinite_factor.hpp"
 #include "support/grid.hpp"
 
-namespace ulterix::testing {
+namespace ulterix::testing::multifrontal_test {
 namespace {
 
 struct GridMatrix {
@@ -223,4 +223,4 @@ TEST(Packs, ProductsAgreeWithTheDenseMatrix) {
 }
 
 }  // namespace
-}  // namespace ulterix::testing
+}  // namespace ulterix::testing::multifrontal_test

@@ -12,7 +12,7 @@
 #include "core/results/recovery.hpp"
 #include "support/frame_builder.hpp"
 
-namespace ulterix::testing {
+namespace ulterix::testing::one_way_test {
 namespace {
 
 constexpr double kE = 210e9;
@@ -603,4 +603,4 @@ TEST(OneWay, ModesAreThoseOfTheFrameWithoutTheSlackTies) {
 }
 
 }  // namespace
-}  // namespace ulterix::testing
+}  // namespace ulterix::testing::one_way_test

@@ -8,7 +8,7 @@
 
 #include "support/frame_builder.hpp"
 
-namespace ulterix::testing {
+namespace ulterix::testing::p_delta_test {
 namespace {
 
 using std::numbers::pi;
@@ -466,4 +466,4 @@ TEST(PDelta, AxialForcesOfOtherLoads) {
 }
 
 }  // namespace
-}  // namespace ulterix::testing
+}  // namespace ulterix::testing::p_delta_test

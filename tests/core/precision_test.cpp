@@ -5,7 +5,7 @@
 
 #include "support/frame_builder.hpp"
 
-namespace ulterix::testing {
+namespace ulterix::testing::precision_test {
 namespace {
 
 constexpr double kE = 210e9;
@@ -176,4 +176,4 @@ TEST(Precision, CommonSettlementStrainsNothing) {
 }
 
 }  // namespace
-}  // namespace ulterix::testing
+}  // namespace ulterix::testing::precision_test

@@ -7,7 +7,7 @@
 
 #include "support/frame_builder.hpp"
 
-namespace ulterix::testing {
+namespace ulterix::testing::section_test {
 namespace {
 
 using std::numbers::pi;
@@ -87,4 +87,4 @@ TEST(Section, ImpossibleDimensionsAreTold) {
 }
 
 }  // namespace
-}  // namespace ulterix::testing
+}  // namespace ulterix::testing::section_test

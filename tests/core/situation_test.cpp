@@ -6,7 +6,7 @@
 #include "core/analysis/p_delta.hpp"
 #include "support/frame_builder.hpp"
 
-namespace ulterix {
+namespace ulterix::testing::situation_test {
 namespace {
 
 using testing::FrameBuilder;
@@ -298,4 +298,4 @@ TEST(Situation, ResistanceIsTheTangentTimesTheMotion) {
 }
 
 }  // namespace
-}  // namespace ulterix
+}  // namespace ulterix::testing::situation_test

@@ -18,7 +18,7 @@
 #include "support/frame_builder.hpp"
 #include "support/grid.hpp"
 
-namespace ulterix::testing {
+namespace ulterix::testing::solve_test {
 namespace {
 
 /// A dense lower triangle as a pattern with values.
@@ -251,4 +251,4 @@ TEST(PDelta, IterativeRoundsOfALargeFrameAgreeWithDirectOnes) {
 }
 
 }  // namespace
-}  // namespace ulterix::testing
+}  // namespace ulterix::testing::solve_test

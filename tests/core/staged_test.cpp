@@ -8,7 +8,7 @@
 #include "core/results/modes.hpp"
 #include "support/erection.hpp"
 
-namespace ulterix {
+namespace ulterix::testing::staged_test {
 namespace {
 
 using testing::difference;
@@ -499,4 +499,4 @@ TEST(Staged, MassOfLoadsCountsWhereTheyActSoFar) {
 }
 
 }  // namespace
-}  // namespace ulterix
+}  // namespace ulterix::testing::staged_test

@@ -7,7 +7,7 @@
 
 #include "support/frame_builder.hpp"
 
-namespace ulterix::testing {
+namespace ulterix::testing::storeys_test {
 namespace {
 
 /// Two storeys of 4 and 3 m, rigid girders (so that storeys act as springs 2·12EI/h³ when their
@@ -184,4 +184,4 @@ TEST(Storeys, ASingleMemberHasNone) {
 }
 
 }  // namespace
-}  // namespace ulterix::testing
+}  // namespace ulterix::testing::storeys_test

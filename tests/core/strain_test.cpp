@@ -8,7 +8,7 @@
 #include "core/results/modes.hpp"
 #include "support/frame_builder.hpp"
 
-namespace ulterix::testing {
+namespace ulterix::testing::strain_test {
 namespace {
 
 constexpr double kE = 210e9, kAlpha = 12e-6;
@@ -335,4 +335,4 @@ TEST(Strain, HeatAndPreloadOfACableAreALength) {
 }
 
 }  // namespace
-}  // namespace ulterix::testing
+}  // namespace ulterix::testing::strain_test

@@ -11,7 +11,7 @@
 #include "core/results/modes.hpp"
 #include "support/frame_builder.hpp"
 
-namespace ulterix::testing {
+namespace ulterix::testing::string_test {
 namespace {
 
 constexpr double kModes = 3e-6;
@@ -190,4 +190,4 @@ TEST(Strings, FunctionsCondenseToTheTangentOfTheCatenary) {
 }
 
 }  // namespace
-}  // namespace ulterix::testing
+}  // namespace ulterix::testing::string_test

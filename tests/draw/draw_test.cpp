@@ -14,7 +14,7 @@
 #include "draw/view.hpp"
 #include "support/frame_builder.hpp"
 
-namespace ulterix::testing {
+namespace ulterix::testing::draw_test {
 namespace {
 
 namespace fs = std::filesystem;
@@ -206,4 +206,4 @@ TEST_F(Drawing, AnUnloadedFrameDrawsToo) {
 }
 
 }  // namespace
-}  // namespace ulterix::testing
+}  // namespace ulterix::testing::draw_test

@@ -11,7 +11,7 @@
 #include "draw/symbols.hpp"
 #include "support/frame_builder.hpp"
 
-namespace ulterix::testing {
+namespace ulterix::testing::parts_test {
 namespace {
 
 struct Moments {
@@ -238,4 +238,4 @@ TEST(Views, WhatIsNearerHasLessDepth) {
 }
 
 }  // namespace
-}  // namespace ulterix::testing
+}  // namespace ulterix::testing::parts_test

@@ -10,7 +10,7 @@
 #include "hostile/mutator.hpp"
 #include "support/program.hpp"
 
-namespace ulterix::testing {
+namespace ulterix::testing::hostile_test {
 namespace {
 
 constexpr int kModels = 60;
@@ -361,4 +361,4 @@ TEST_F(Hostile, SignalsLeaveTheEarlierResultsAndNothingElse) {
 
 }  // namespace
 
-}  // namespace ulterix::testing
+}  // namespace ulterix::testing::hostile_test

@@ -4,7 +4,7 @@
 #include "read/model_file.hpp"
 #include "support/frame_builder.hpp"
 
-namespace ulterix::testing {
+namespace ulterix::testing::analyses_test {
 namespace {
 
 const std::string kFrame = R"(
@@ -133,4 +133,4 @@ TEST(After, IsAKeyOfTheKindsThatHaveIt) {
 }
 
 }  // namespace
-}  // namespace ulterix::testing
+}  // namespace ulterix::testing::analyses_test

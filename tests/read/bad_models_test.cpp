@@ -9,7 +9,7 @@
 
 #include "read/model_file.hpp"
 
-namespace ulterix::testing {
+namespace ulterix::testing::bad_models_test {
 namespace {
 
 namespace fs = std::filesystem;
@@ -48,4 +48,4 @@ INSTANTIATE_TEST_SUITE_P(Gallery, BadModel, ::testing::ValuesIn(gallery()), [](c
 });
 
 }  // namespace
-}  // namespace ulterix::testing
+}  // namespace ulterix::testing::bad_models_test

@@ -6,7 +6,7 @@
 #include "read/model_file.hpp"
 #include "support/frame_builder.hpp"
 
-namespace ulterix::testing {
+namespace ulterix::testing::frame_parts_test {
 namespace {
 
 const std::string kHead =
@@ -266,4 +266,4 @@ A = "fixed"
 }
 
 }  // namespace
-}  // namespace ulterix::testing
+}  // namespace ulterix::testing::frame_parts_test

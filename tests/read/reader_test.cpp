@@ -9,7 +9,7 @@
 #include "read/name_matching.hpp"
 #include "support/frame_builder.hpp"
 
-namespace ulterix::testing {
+namespace ulterix::testing::reader_test {
 namespace {
 
 const std::string kFrame = R"(
@@ -412,4 +412,4 @@ TEST(Reader, DamagedTextsAreReadOrRefusedAtAPlaceInTheFile) {
 }
 
 }  // namespace
-}  // namespace ulterix::testing
+}  // namespace ulterix::testing::reader_test

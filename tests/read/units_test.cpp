@@ -5,7 +5,7 @@
 #include "units/for_people.hpp"
 #include "units/unit_system.hpp"
 
-namespace ulterix::testing {
+namespace ulterix::testing::units_test {
 namespace {
 
 struct UnitCase {
@@ -104,4 +104,4 @@ TEST(ForPeople, FourSignificantFigures) {
 }
 
 }  // namespace
-}  // namespace ulterix::testing
+}  // namespace ulterix::testing::units_test

@@ -20,7 +20,7 @@
 #include "write/results_store.hpp"
 #include "write/write_tables.hpp"
 
-namespace ulterix::testing {
+namespace ulterix::testing::write_test {
 namespace {
 
 const TableSpec& sample_table() {
@@ -350,4 +350,4 @@ TEST(ModelHash, IsFnv1a) {
 }
 
 }  // namespace
-}  // namespace ulterix::testing
+}  // namespace ulterix::testing::write_test

@@ -13,7 +13,7 @@ namespace ulterix {
 namespace {
 
 /// Tension and compression below this part of the largest axial force count as nothing.
-constexpr double kNothing = 1e-6;
+constexpr double kNoAxialForce = 1e-6;
 
 bool compresses(const FrameSystem& system, const Step& step) {
   double lowest = 0, largest = 0;
@@ -21,7 +21,7 @@ bool compresses(const FrameSystem& system, const Step& step) {
     lowest = std::min(lowest, N);
     largest = std::max(largest, std::abs(N));
   }
-  return lowest < -kNothing * largest;
+  return lowest < -kNoAxialForce * largest;
 }
 
 void add_buckling(const ElasticFrame& frame, const AnalysisSpec& spec,

@@ -17,7 +17,7 @@ namespace {
 
 /// A force below this part of the largest, or a length below this part of the largest displacement,
 /// is nothing.
-constexpr double kNothing = 1e-9;
+constexpr double kNegligible = 1e-9;
 constexpr int kMostBlocks = 30, kBlocksWithoutGain = 4;
 constexpr double kEventTolerance = 1e-6;
 
@@ -27,8 +27,8 @@ struct ItemValue {
   double value = 0;
   double scale = 0;  ///< what counts as large of that kind
 
-  bool violates() const { return value < -kNothing * scale; }
-  bool is_nothing() const { return std::abs(value) <= kNothing * scale; }
+  bool violates() const { return value < -kNegligible * scale; }
+  bool is_nothing() const { return std::abs(value) <= kNegligible * scale; }
 };
 
 std::vector<ItemValue> values_of(const OneWayFrames& frames, const ElasticFrame& frame,
@@ -134,7 +134,7 @@ int direction_without_load(const ElasticFrame& frame, const LoadSet& loads) {
   int direction = 0;
   if (moved.maxCoeff(&direction) == 0) return -1;
   const Vector3d total = AppliedLoads(situation, loads).total_force();
-  return std::abs(total[direction]) <= kNothing * total.norm() ? direction : -1;
+  return std::abs(total[direction]) <= kNegligible * total.norm() ? direction : -1;
 }
 
 /// What an engineer reads of a frame that idle items leave without a hold.
@@ -217,7 +217,7 @@ class LinearSearch {
       for (std::size_t i = 0; i < count_; ++i) {
         if (idle[i] != 0 || !values_[i].violates()) continue;
         const double own = values_[i].value / values_[i].scale;
-        if (worst == count_ || own < values_[worst].value / values_[worst].scale - kNothing) {
+        if (worst == count_ || own < values_[worst].value / values_[worst].scale - kNegligible) {
           worst = i;
         }
       }
@@ -262,7 +262,7 @@ class LinearSearch {
         const double before = lengths_[i];
         lengths_[i] += part * (target[i] - lengths_[i]);
         const bool gone = target[i] <= 0 && i != entered &&
-                          lengths_[i] <= kNothing * std::max(std::abs(before), 1e-300);
+                          lengths_[i] <= kNegligible * std::max(std::abs(before), 1e-300);
         if (!gone) continue;
         idle[i] = 0;
         lengths_[i] = 0;

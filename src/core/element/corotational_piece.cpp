@@ -482,14 +482,15 @@ Derivatives derivatives_by(const std::array<Variables, 2>& variables, const Piec
   }
   Derivatives all;
   all.axial = d.mean_strain_force.value;
+  const auto strains = d.strain_energy.hessian(), works = d.load_work.hessian();
   for (Eigen::Index i = 0; i < N; ++i) {
     const Eigen::Index row = motions[static_cast<std::size_t>(i)];
     all.strain[row] = d.strain_energy.gradient[i];
     all.work[row] = d.load_work.gradient[i];
     for (Eigen::Index j = 0; j < N; ++j) {
       const Eigen::Index column = motions[static_cast<std::size_t>(j)];
-      all.strains(row, column) = d.strain_energy.hessian(i, j);
-      all.works(row, column) = d.load_work.hessian(i, j);
+      all.strains(row, column) = strains(i, j);
+      all.works(row, column) = works(i, j);
     }
   }
   return all;
@@ -531,9 +532,6 @@ std::array<Pose, 2> since_built_in(const PieceProperties& piece, Pose start, Pos
   end.displacement -= piece.moved[1];
   return {start, end};
 }
-
-/// A pivot below this part of its first size is a free motion.
-constexpr double kFreePivot = 1e-12;
 
 /// How an own end of the piece moves (small further motions, global) with the motions of its node
 /// and of its release (12).
@@ -592,8 +590,9 @@ PieceResponse respond_released(const PieceProperties& piece, const Pose& start, 
       const Eigen::Index row = first + static_cast<Eigen::Index>(k);
       J.block<1, 6>(row, first) = motion[k].gradient.head<6>();
       J.block<1, 6>(row, 12 + first) = motion[k].gradient.tail<6>();
-      strain.add_curvature(e, d.strain[row], motion[k].hessian);
-      work.add_curvature(e, d.work[row], motion[k].hessian);
+      const Matrix12d curvature = motion[k].hessian();
+      strain.add_curvature(e, d.strain[row], curvature);
+      work.add_curvature(e, d.work[row], curvature);
     }
   }
   strain.gradient += J.transpose() * d.strain;

@@ -8,9 +8,6 @@ namespace ulterix {
 
 namespace {
 
-/// A hinge pivot below this fraction of the unhinged stiffness is a free motion of the member.
-constexpr double kFreePivot = 1e-12;
-
 // Ends of one bending plane within the 12 directions, and the sign that turns θ into psi.
 constexpr std::array<int, 4> kZPlane = {2, 4, 8, 10};
 constexpr std::array<int, 4> kYPlane = {1, 5, 7, 11};

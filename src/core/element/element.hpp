@@ -14,6 +14,9 @@
 
 namespace ulterix {
 
+/// A pivot at a hinge below this part of its size without the hinge is a free motion of the member.
+inline constexpr double kFreePivot = 1e-12;
+
 using Matrix12d = Eigen::Matrix<double, 12, 12>;
 
 /// What the stiffness of a member is made of, after all factors. SI.

@@ -11,6 +11,10 @@ namespace ulterix {
 enum class Family { bending_z, bending_y, along, twist };
 inline constexpr std::array<Family, 4> kFamilies = {Family::bending_z, Family::bending_y,
                                                     Family::along, Family::twist};
+/// Its place in an array over kFamilies.
+constexpr std::size_t at(Family family) {
+  return static_cast<std::size_t>(family);
+}
 
 /// A place within a span: s runs from −1 to 1.
 struct SpanPoint {

@@ -6,10 +6,6 @@ namespace ulterix {
 
 namespace {
 
-constexpr std::size_t at(Family family) {
-  return static_cast<std::size_t>(family);
-}
-
 /// Local axis along which a family displaces; −1: none.
 int axis_of(Family family) {
   switch (family) {

@@ -12,10 +12,6 @@ namespace ulterix {
 
 namespace {
 
-constexpr std::size_t at(Family family) {
-  return static_cast<std::size_t>(family);
-}
-
 /// Columns of a member's shapes that motions of its nodes in global directions bring.
 Eigen::MatrixXd to_global_rows(const Eigen::MatrixXd& local, const Matrix3d& R) {
   Eigen::MatrixXd rows(12, local.cols());

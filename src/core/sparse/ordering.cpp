@@ -16,19 +16,19 @@ namespace {
 using GridPoint = std::array<int, 3>;
 
 /// The axes, the face diagonals and the space diagonals of a grid.
-constexpr std::array<GridPoint, 13> kDirections = {{{1, 0, 0},
-                                                    {0, 1, 0},
-                                                    {0, 0, 1},
-                                                    {1, 1, 0},
-                                                    {1, -1, 0},
-                                                    {1, 0, 1},
-                                                    {1, 0, -1},
-                                                    {0, 1, 1},
-                                                    {0, 1, -1},
-                                                    {1, 1, 1},
-                                                    {1, 1, -1},
-                                                    {1, -1, 1},
-                                                    {-1, 1, 1}}};
+constexpr std::array<GridPoint, 13> kLatticeDirections = {{{1, 0, 0},
+                                                           {0, 1, 0},
+                                                           {0, 0, 1},
+                                                           {1, 1, 0},
+                                                           {1, -1, 0},
+                                                           {1, 0, 1},
+                                                           {1, 0, -1},
+                                                           {0, 1, 1},
+                                                           {0, 1, -1},
+                                                           {1, 1, 1},
+                                                           {1, 1, -1},
+                                                           {1, -1, 1},
+                                                           {-1, 1, 1}}};
 /// Parts this small are not cut further.
 constexpr int kSmallPart = 6;
 /// The smaller side of a cut holds at least this share.
@@ -113,7 +113,7 @@ class Dissection {
     for (const int v : part) part_[static_cast<std::size_t>(v)] = current_;
     Cut best;
     bool found = false;
-    for (const GridPoint& direction : kDirections) {
+    for (const GridPoint& direction : kLatticeDirections) {
       Cut trial = try_direction(part, direction);
       if (!balanced(trial, part.size())) continue;
       if (!found || trial.separator.size() < best.separator.size()) best = std::move(trial);

@@ -714,9 +714,9 @@ struct PiecewiseFrame::Parts {
     const double mean = axial_stiffness(first) * elastic_elongation(first);
     const int sign = one_way_sign(s.kind);
     if (c.change == ItemChange::idle) {
-      constexpr double kNoStrain = 1e-13;
+      constexpr double kRounding = 1e-13;
       const double strain = sign * mean / s.EA;
-      return std::abs(strain) < kNoStrain ? 0 : strain;
+      return std::abs(strain) < kRounding ? 0 : strain;
     }
     // N is largest at an end, where the loads along the member leave the most.
     const Vector12d handed = piece.handed_constant + now.factor * piece.handed_scaled;
