@@ -343,7 +343,7 @@ void hundred_stages(benchmark::State& state) {
     const double all = seconds_of([&] { steps = staged(whole, spec); });
     double factorised = 0, analysed = 0;
     for (const Step& step : steps) {
-      const FrameSystem system(step.frame->situation(), whole.system->order());
+      const FrameSystem system(step.frame->situation(), whole.system->topology());
       const std::vector<double> values =
           system.assemble(AppliedLoads(system.situation(), LoadSet{}), State(model)).values;
       std::optional<Factorisation> factor;

@@ -139,21 +139,21 @@ std::string beyond_yield(const Model& model, const BucklingMode& mode) {
 /// One line a member: the lengths about both axes, each from the lowest mode that bends it so.
 std::string length_lines(const RunResult& result, const BucklingResult& r, const UnitSystem& units,
                          bool full) {
-  struct Row {
+  struct LengthRow {
     std::array<std::string, 2> length, K, mode;
     std::string run;  ///< K over the whole straight column, where the member is a piece of it
     double first = 0;
   };
   const Model& model = *result.model;
   const IndexedVector<MemberId, double> runs = run_lengths(model);
-  std::map<int, Row> rows;
+  std::map<int, LengthRow> rows;
   for (const BucklingMode& mode : r.modes) {
     for (const EffectiveLength& e : mode.lengths) {
       for (const bool about_y : {true, false}) {
         const auto& length = about_y ? e.length_y : e.length_z;
         const auto& K = about_y ? e.K_y : e.K_z;
         if (!(about_y ? e.recommended_y : e.recommended_z) || !length || !K) continue;
-        Row& row = rows[e.member.value];
+        LengthRow& row = rows[e.member.value];
         const std::size_t i = about_y ? 0 : 1;
         row.length[i] = in_units(units, Quantity::length, *length);
         row.K[i] = fmt::format("{:.2f}", *K);
@@ -167,7 +167,7 @@ std::string length_lines(const RunResult& result, const BucklingResult& r, const
     }
   }
   if (rows.empty()) return {};
-  std::vector<std::pair<int, Row>> sorted(rows.begin(), rows.end());
+  std::vector<std::pair<int, LengthRow>> sorted(rows.begin(), rows.end());
   std::stable_sort(sorted.begin(), sorted.end(),
                    [](const auto& a, const auto& b) { return a.second.first < b.second.first; });
   constexpr std::size_t kMostMembers = 4;
@@ -179,7 +179,7 @@ std::string length_lines(const RunResult& result, const BucklingResult& r, const
   table.add({"Effective lengths", "Ly " + m, "Ky", "mode", "Lz " + m, "Kz", "mode",
              pieces ? "over the whole column" : ""});
   for (std::size_t i = 0; i < sorted.size() && (full || i < kMostMembers); ++i) {
-    const Row& row = sorted[i].second;
+    const LengthRow& row = sorted[i].second;
     table.add({"  " + model.members[MemberId(sorted[i].first)].name, row.length[0], row.K[0],
                row.mode[0], row.length[1], row.K[1], row.mode[1], row.run});
   }

@@ -302,7 +302,8 @@ void draw_diagram(Canvas& canvas, Diagram diagram, const DrawnSteps& steps, cons
   draw_panels(canvas, steps, settings, extent,
               [&panel](Scene& scene, const DrawnSteps& own) { return panel.draw(scene, own); });
   std::vector<LegendEntry> legend = legend_of(steps, settings);
-  if (panel.shows_slack()) legend.push_back({{palette::kUndeformed, 1.3, {4, 4}}, "slack"});
+  const Stroke dashed = {palette::kUndeformed, 1.3, {4, 4}};
+  if (panel.shows_slack()) legend.push_back({dashed, "slack"});
   draw_legend(canvas, legend);
   std::string note = members.size() > kFewMembers
                          ? "the largest value of each member, above 5 % of the largest"

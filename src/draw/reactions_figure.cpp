@@ -11,7 +11,7 @@ namespace ulterix {
 
 namespace {
 
-constexpr double kLongestArrow = 78, kShortestArrow = 16, kOff = 26;
+constexpr double kLongestReaction = 78, kShortestReaction = 16, kOff = 26;
 /// Smaller ones than this part of the largest of their kind are not drawn.
 constexpr double kUndrawn = 0.005;
 /// Of the frame's size.
@@ -46,7 +46,7 @@ void draw_force(Scene& scene, const Vector2d& at, const Vector3d& force, double 
   const Vector2d seen = scene.view().direction(force.normalized());
   if (seen.norm() < 0.1) return;
   const Vector2d d = seen.normalized();
-  const double length = std::max(kShortestArrow, kLongestArrow * part);
+  const double length = std::max(kShortestReaction, kLongestReaction * part);
   const Vector2d tip = vertical && d[1] < 0 ? at + Vector2d(0, kOff) : Vector2d(at - d * 6);
   const Stroke stroke{palette::kSecondOrder, 2, {}};
   draw_arrow(scene.canvas(), tip - d * length, tip, stroke);

@@ -52,7 +52,7 @@ TEST(Multifrontal, CountsTheEigenvaluesOfASmallGridBelowAShift) {
   for (const double shift : {0.05, 0.7, 3.1, 6.05, 11.3, 12.5}) {
     const std::vector<double> shifted = K.shifted(shift);
     const int below = grid_eigenvalues_below(K.n, shift);
-    EXPECT_EQ(negative_eigenvalues(K.pattern, shifted), below) << shift;
+    EXPECT_EQ(negative_eigenvalues(FactorStructure(K.pattern), shifted), below) << shift;
     const auto factor = IndefiniteFactor::make(K.pattern, shifted);
     ASSERT_TRUE(factor);
     EXPECT_EQ(factor->negative_eigenvalues(), below);
@@ -64,7 +64,7 @@ TEST(Multifrontal, CountsTheEigenvaluesOfASmallGridBelowAShift) {
 TEST(Multifrontal, SharedOutWorkGivesTheSameAnswers) {
   const GridMatrix K(28);
   for (const double shift : {0.07, 0.3, 1.3, 5.97}) {
-    EXPECT_EQ(negative_eigenvalues(K.pattern, K.shifted(shift)),
+    EXPECT_EQ(negative_eigenvalues(FactorStructure(K.pattern), K.shifted(shift)),
               grid_eigenvalues_below(K.n, shift));
   }
   for (const double shift : {0.07, 0.3}) {  // not within 1e-4 of an eigenvalue
@@ -90,7 +90,7 @@ TEST(Multifrontal, TheCountTellsTheSideOfAnEigenvalue) {
       for (const double shift : {lowest * (1 - off), lowest * (1 + off)}) {
         const std::vector<double> shifted = K.shifted(shift);
         const int below = shift > lowest ? 1 : 0;
-        EXPECT_EQ(negative_eigenvalues(K.pattern, shifted), below) << off;
+        EXPECT_EQ(negative_eigenvalues(FactorStructure(K.pattern), shifted), below) << off;
         const auto factor = IndefiniteFactor::make(K.pattern, shifted);
         ASSERT_TRUE(factor);
         EXPECT_EQ(factor->negative_eigenvalues(), below) << off;

@@ -7,6 +7,7 @@
 #include <random>
 
 #include "core/analysis/first_order.hpp"
+#include "core/analysis/one_way_values.hpp"
 #include "core/analysis/run.hpp"
 #include "core/results/modes.hpp"
 #include "core/results/recovery.hpp"
@@ -496,6 +497,68 @@ TEST(OneWay, SupportsInSpaceAreThoseOfBruteForce) {
       EXPECT_EQ(step.outcome.verdict, Verdict::mechanism);
     }
   }
+}
+
+/// With ties and supports of every kind switched, from several sets: what the change of low rank
+/// says is what the frame of the other set does.
+TEST(OneWay, SwitchedItemsHaveTheValuesOfTheirOwnFrame) {
+  std::mt19937 random(7);
+  std::vector<MemberId> ties;
+  FrameBuilder b = random_hall(random, 2, 1, ties);
+  b.model.cases[CaseId(0)].distributed.push_back(
+      {ties[0], force6(300, 0, -200), force6(900, 0, -500), 0.5, 3, LoadAxes::global});
+  b.model.members[ties[1]].preload = 2e3 * one_way_sign(b.model.members[ties[1]].kind);
+  b.model.members[ties[1]].slack = 0;
+  std::vector<Support>& supports = b.model.supports;
+  ASSERT_EQ(supports.size(), 3u);
+  supports[0].directions[2] = {kRigid, 0, 1, 1e-3};
+  supports[0].directions[4] = {kRigid, 2e-4, -1, 0};
+  supports[2].directions[2] = {5e6, 1e-3, 1, 0};
+  const AnalysisSpec linear = spec_of("linear", AnalysisKind::first_order, b.model);
+  const OneWayFrames frames{Situation(b.model)};
+  const std::size_t count = frames.items().size();
+  ASSERT_EQ(count, 7u);
+  const auto set_of = [count](unsigned bits) {
+    IdleSet idle(count);
+    for (std::size_t i = 0; i < count; ++i) idle[i] = (bits >> i) & 1U ? 1 : 0;
+    return idle;
+  };
+  int compared = 0;
+  for (const unsigned start : {0U, 5U, 16U, 50U, 112U}) {
+    const IdleSet base = set_of(start);
+    const ElasticFrame& frame = frames.frame(base);
+    ASSERT_TRUE(frame.stands()) << start;
+    const Step step = first_order(frame, linear).front();
+    SwitchedItems switched(frames, frame, base, values_of(frames, frame, step, base));
+    for (unsigned bits = 0; bits < 1U << count; ++bits) {
+      const IdleSet idle = set_of(bits);
+      const auto changed = switched.values(idle);
+      const ElasticFrame& own = frames.frame(idle);
+      if (!changed) continue;
+      ASSERT_TRUE(own.stands()) << start << " " << bits;
+      ++compared;
+      const ItemValues values = values_of(frames, own, first_order(own, linear).front(), idle);
+      for (std::size_t i = 0; i < count; ++i) {
+        EXPECT_NEAR((*changed)[i].value, values.items[i].value, 1e-6 * values.items[i].scale)
+            << start << " to " << bits << ", item " << i;
+      }
+    }
+  }
+  EXPECT_GT(compared, 500);
+}
+
+TEST(OneWay, SwitchedItemsThatLeaveAMechanismWantAFrameOfTheirOwn) {
+  Bay bay;
+  bay.b.nodal_load(bay.A1, 0, 20e3);
+  const OneWayFrames frames{Situation(bay.b.model)};
+  const IdleSet none(2, 0), both(2, 1);
+  const ElasticFrame& frame = frames.frame(none);
+  const Step step =
+      first_order(frame, spec_of("linear", AnalysisKind::first_order, bay.b.model)).front();
+  SwitchedItems switched(frames, frame, none, values_of(frames, frame, step, none));
+  EXPECT_FALSE(switched.values(both));
+  EXPECT_TRUE(switched.values({1, 0}));
+  EXPECT_TRUE(switched.values({0, 1}));
 }
 
 /// On the bent shape all conditions hold, for any numbering of the members to the same result.

@@ -58,12 +58,13 @@ TEST(Factorisation, SolvesAndCountsNegativePivots) {
   Eigen::MatrixXd Y = B;
   f.solve(Y);
   EXPECT_LT((Y - X).norm(), 1e-12);
-  EXPECT_EQ(negative_eigenvalues(d.pattern, d.values), 0);
+  EXPECT_EQ(negative_eigenvalues(FactorStructure(d.pattern), d.values), 0);
   for (int negative = 1; negative <= 6; ++negative) {
     eigenvalues[negative - 1] *= -1;
     Dense indefinite(with_spectrum(eigenvalues));
     EXPECT_EQ(f.factorise(indefinite.values), FactorStatus::not_positive_definite);
-    EXPECT_EQ(negative_eigenvalues(indefinite.pattern, indefinite.values), negative);
+    EXPECT_EQ(negative_eigenvalues(FactorStructure(indefinite.pattern), indefinite.values),
+              negative);
   }
 }
 

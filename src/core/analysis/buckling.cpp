@@ -19,7 +19,7 @@ namespace {
 ElasticFrame without_strains(const ElasticFrame& frame) {
   Situation situation = frame.system->situation();
   situation.strained = false;
-  return make_elastic_frame(std::move(situation), {}, &frame.system->order());
+  return make_elastic_frame(std::move(situation), {}, frame.system->topology());
 }
 
 /// What stays while the loads of an analysis grow.

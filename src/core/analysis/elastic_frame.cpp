@@ -25,7 +25,7 @@ void factorise(ElasticFrame& frame, const Progress& progress) {
   const AppliedLoads nothing(situation, LoadSet{});
   frame.stiffness = frame.system->assemble(nothing, State(*situation.model)).values;
   report(progress, "factorise", 0);
-  frame.factor = std::make_unique<Factorisation>(frame.system->pattern());
+  frame.factor = std::make_unique<Factorisation>(frame.system->factor_structure());
   const FactorStatus status = frame.factor->factorise(frame.stiffness);
   if (status == FactorStatus::not_finite) {
     frame.trouble = "the stiffness overflows: look for lengths or sections in the wrong unit";
@@ -64,7 +64,7 @@ std::optional<ElasticFrame> frame_about(const ElasticFrame& frame, const Step& s
         CableRest{cable->length(), turn * cable->load(), turn * cable->chord() - straight};
   }
   std::optional<ElasticFrame> about(
-      make_elastic_frame(std::move(situation), {}, &frame.system->order()));
+      make_elastic_frame(std::move(situation), {}, frame.system->topology()));
   about->spins = frame.spins;
   return about;
 }
@@ -74,11 +74,10 @@ ElasticFrame make_elastic_frame(const Model& model, const Progress& progress) {
 }
 
 ElasticFrame make_elastic_frame(Situation situation, const Progress& progress,
-                                const std::vector<int>* order) {
+                                const std::shared_ptr<const Topology>& near) {
   ElasticFrame frame;
   report(progress, "order", 0);
-  frame.system = order != nullptr ? std::make_shared<FrameSystem>(situation, *order)
-                                  : std::make_shared<FrameSystem>(situation);
+  frame.system = std::make_shared<FrameSystem>(situation, near);
   factorise(frame, progress);
   if (!frame.spins.empty() && frame.mechanisms.empty()) {
     // A spin strains nothing and no force works on it: holding one node of each changes no result.
@@ -89,7 +88,7 @@ ElasticFrame make_elastic_frame(Situation situation, const Progress& progress,
     }
     const std::vector<Mechanism> spins = std::move(frame.spins);
     frame.spins.clear();
-    frame.system = std::make_shared<FrameSystem>(situation, frame.system->order());
+    frame.system = std::make_shared<FrameSystem>(situation, frame.system->topology());
     factorise(frame, progress);
     frame.spins = spins;
   }

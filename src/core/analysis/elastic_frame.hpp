@@ -30,9 +30,9 @@ struct ElasticFrame {
 };
 
 ElasticFrame make_elastic_frame(const Model& model, const Progress& progress = {});
-/// `order`: the elimination order of a frame of the same nodes and members, if there is one.
+/// `near`: of a frame of the same model, if there is one, as FrameSystem takes it.
 ElasticFrame make_elastic_frame(Situation situation, const Progress& progress = {},
-                                const std::vector<int>* order = nullptr);
+                                const std::shared_ptr<const Topology>& near = nullptr);
 
 /// The frame of a step with the tangents that its cables have in the step's state (which includes
 /// what their tension does), all else unloaded; nothing where no cable hangs.

@@ -100,7 +100,7 @@ void say_what_lets_go(const ElasticFrame& frame, Step& step) {
   AnalysisSpec linear;
   linear.name = step.analysis;
   linear.become<FirstOrderKeys>().iterate = true;
-  const OneWayFrames frames(frame.system->situation(), frame.system->order());
+  const OneWayFrames frames(frame.system->situation(), frame.system->topology());
   const Step found = solve_with_breaks(frames, linear, step.loads, nullptr).step;
   if (!found.outcome.stands()) step.outcome = found.outcome;
 }
@@ -110,7 +110,7 @@ std::shared_ptr<const FrameSystem> acting_frame(const ElasticFrame& frame) {
   if (!frame.system->model().has_one_way()) return frame.system;
   Situation situation = frame.system->situation();
   situation.one_way = true;
-  return std::make_shared<FrameSystem>(situation, frame.system->order());
+  return std::make_shared<FrameSystem>(situation, frame.system->topology());
 }
 
 }  // namespace

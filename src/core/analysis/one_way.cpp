@@ -7,6 +7,7 @@
 #include <set>
 
 #include "core/analysis/first_order.hpp"
+#include "core/analysis/one_way_values.hpp"
 #include "core/analysis/p_delta.hpp"
 #include "core/results/recovery.hpp"
 #include "core/system/mechanism_words.hpp"
@@ -15,74 +16,8 @@ namespace ulterix {
 
 namespace {
 
-/// A force below this part of the largest, or a length below this part of the largest displacement,
-/// is nothing.
-constexpr double kNegligible = 1e-9;
 constexpr int kMostBlocks = 30, kBlocksWithoutGain = 4;
 constexpr double kEventTolerance = 1e-6;
-
-/// How an item stands in a solution: the force that it carries in its sign, or idle, the length
-/// that it goes without force (m or rad). Negative values violate the condition.
-struct ItemValue {
-  double value = 0;
-  double scale = 0;  ///< what counts as large of that kind
-
-  bool violates() const { return value < -kNegligible * scale; }
-  bool is_nothing() const { return std::abs(value) <= kNegligible * scale; }
-};
-
-std::vector<ItemValue> values_of(const OneWayFrames& frames, const ElasticFrame& frame,
-                                 const Step& step, const IdleSet& idle) {
-  const FrameSystem& system = *frame.system;
-  const Model& model = system.model();
-  const auto forces = system.mean_axial_forces(*step.applied, step.state);
-  double largest_force = 0, largest_motion = 0;
-  for (const double N : forces) largest_force = std::max(largest_force, std::abs(N));
-  for (const NodeId n : model.nodes.ids()) {
-    largest_force = std::max(largest_force, step.reactions[n].head<3>().cwiseAbs().maxCoeff());
-    largest_motion =
-        std::max(largest_motion, step.state.nodes[n].translation.cwiseAbs().maxCoeff());
-  }
-  std::vector<ItemValue> values(frames.items().size());
-  const Situation both_ways(model);
-  for (std::size_t i = 0; i < values.size(); ++i) {
-    const OneWayItem& item = frames.items()[i];
-    values[i].scale = idle[i] != 0 ? largest_motion : largest_force;
-    if (item.member.valid()) {
-      if (idle[i] == 0) {
-        values[i].value = item.sign * forces[item.member];
-        continue;
-      }
-      // The elongation beyond the length at which it would carry: slack, less what preload takes.
-      const Member& m = model.members[item.member];
-      const ElementProperties p = element_properties(both_ways, item.member);
-      const double force = initial_force(p, step.applied->on_member(item.member));
-      const double starts = item.sign * m.slack - force * p.length / p.EA;
-      const double e = system.end_motion(item.member, step.state).deformed[6];
-      values[i].value = item.sign * (starts - e);
-      continue;
-    }
-    if (idle[i] == 0) {
-      values[i].value = item.sign * step.reactions[item.node][item.direction];
-      if (item.direction >= 3) values[i].scale *= model.size();
-      continue;
-    }
-    for (const Support& s : system.situation().supports) {
-      const SupportDirection& d = s.directions[static_cast<std::size_t>(item.direction)];
-      if (s.node != item.node || d.only == 0) continue;
-      const double u = step.state.nodes[item.node].vector()[item.direction];
-      const double ground = d.settle + step.applied->ground(item.node)[item.direction];
-      values[i].value = item.sign * (u - (ground - d.only * d.slack));
-    }
-    if (item.direction >= 3 && model.size() > 0) values[i].scale /= model.size();
-  }
-  return values;
-}
-
-int violations(const std::vector<ItemValue>& values) {
-  return static_cast<int>(
-      std::count_if(values.begin(), values.end(), [](const ItemValue& v) { return v.violates(); }));
-}
 
 /// The linear solution with a given set; nothing where the frame does not stand.
 std::optional<Step> linear(const ElasticFrame& frame, const AnalysisSpec& spec,
@@ -180,18 +115,35 @@ class LinearSearch {
     result_.frame = &frame;
     result_.step = *step;
     values_.clear();
-    if (step->has_state) values_ = values_of(frames_, frame, *step, idle);
+    switched_.reset();
+    if (!step->has_state) return true;
+    ItemValues values = values_of(frames_, frame, *step, idle);
+    if (frame.system->cables().empty()) switched_.emplace(frames_, frame, idle, values);
+    values_ = std::move(values.items);
     return true;
   }
+
+  /// The values with the set: by a change of the solution before, where that will do.
+  bool look(const IdleSet& idle) {
+    std::optional<std::vector<ItemValue>> values;
+    if (switched_) values = switched_->values(idle);
+    if (!values) return solve(idle);
+    ++result_.solutions;
+    values_ = std::move(*values);
+    return true;
+  }
+
+  /// On the set's own frame; false where that does not stand.
+  bool confirm(const IdleSet& idle) { return result_.idle == idle || solve(idle); }
 
   /// True if done: with a state, or with an outcome that has nothing to do with one-way items.
   bool by_blocks(IdleSet idle) {
     int fewest = static_cast<int>(count_) + 1, without_gain = 0;
     for (int round = 0; round < kMostBlocks; ++round) {
-      if (!solve(idle)) return false;
-      if (!result_.step.has_state) return true;
+      if (!look(idle)) return false;
+      if (violations(values_) == 0 && !confirm(idle)) return false;
       const int wrong = violations(values_);
-      if (wrong == 0) return true;
+      if (!result_.step.has_state || wrong == 0) return true;
       without_gain = wrong < fewest ? 0 : without_gain + 1;
       if (without_gain == kBlocksWithoutGain) return false;
       fewest = std::min(fewest, wrong);
@@ -221,7 +173,12 @@ class LinearSearch {
           worst = i;
         }
       }
-      if (worst == count_) return;
+      if (worst == count_) {
+        const bool own = result_.idle == idle;
+        if (!confirm(idle)) return does_not_stand(idle);
+        if (own || !result_.step.has_state) return;
+        continue;
+      }
       idle[worst] = 1;
       if (!shrink_to_feasible(idle, worst)) return;
     }
@@ -238,16 +195,13 @@ class LinearSearch {
   bool shrink_to_feasible(IdleSet& idle, std::size_t entered) {
     while (true) {
       std::vector<double> target(count_, 0);
-      if (solve(idle)) {
+      if (look(idle)) {
         if (!result_.step.has_state) return false;
         for (std::size_t i = 0; i < count_; ++i) {
           if (idle[i] != 0) target[i] = values_[i].value;
         }
       } else if (!far_along_motion(idle, entered, target)) {
-        const ElasticFrame& frame = frames_.frame(idle);
-        result_.step = without_state(frames_, spec_, loads_, frame, idle);
-        result_.idle = idle;
-        result_.frame = &frame;
+        does_not_stand(idle);
         return false;
       }
       double part = 1;
@@ -270,6 +224,13 @@ class LinearSearch {
       }
       if (all) return true;
     }
+  }
+
+  void does_not_stand(const IdleSet& idle) {
+    const ElasticFrame& frame = frames_.frame(idle);
+    result_.step = without_state(frames_, spec_, loads_, frame, idle);
+    result_.idle = idle;
+    result_.frame = &frame;
   }
 
   /// The set leaves a mechanism: goes along it until an idle item takes up. False if none does.
@@ -322,14 +283,18 @@ class LinearSearch {
   std::size_t count_;
   OneWayState result_;
   std::vector<ItemValue> values_;
+  std::optional<SwitchedItems> switched_;  // from the last set that was solved
   std::vector<double> lengths_;
 };
 
-/// One P-Delta solution with a given set; its step says why where there is none.
-Step bent(const ElasticFrame& frame, const AnalysisSpec& spec, const LoadSet& loads) {
+/// One P-Delta solution with a given set; its step says why where there is none. `linear`: the
+/// first-order one, if it is known.
+Step bent(const ElasticFrame& frame, const AnalysisSpec& spec, const LoadSet& loads,
+          const Step* linear) {
   AnalysisSpec one = spec;
   one.loads = {loads};
-  const std::vector<Step> first = first_order(frame, one);
+  const std::vector<Step> first =
+      linear != nullptr ? std::vector<Step>{*linear} : first_order(frame, one);
   return p_delta(frame, one, first).front();
 }
 
@@ -343,7 +308,15 @@ class BentSearch {
  public:
   BentSearch(const OneWayFrames& frames, const AnalysisSpec& spec) : frames_(frames), spec_(spec) {}
 
-  bool settle(OneWayState& state, const LoadSet& loads, bool one_at_a_time) const {
+  /// From a linear state of these loads.
+  bool settle_from_linear(OneWayState& state, const LoadSet& loads) const {
+    const Step linear = state.step;
+    return settle(state, loads, false, &linear);
+  }
+
+  /// From a state of other loads, `linear`: or from the linear one of these.
+  bool settle(OneWayState& state, const LoadSet& loads, bool one_at_a_time,
+              const Step* linear = nullptr) const {
     std::set<IdleSet> seen;
     for (int round = 0; round < kMostBlocks; ++round) {
       const ElasticFrame& frame = frames_.frame(state.idle);
@@ -353,9 +326,10 @@ class BentSearch {
         return false;
       }
       ++state.solutions;
-      state.step = bent(frame, spec_, loads);
+      state.step = bent(frame, spec_, loads, linear);
+      linear = nullptr;
       if (!is_whole(state.step) || !seen.insert(state.idle).second) return false;
-      const auto values = values_of(frames_, frame, state.step, state.idle);
+      const auto values = values_of(frames_, frame, state.step, state.idle).items;
       if (violations(values) == 0) return true;
       std::size_t worst = values.size();
       for (std::size_t i = 0; i < values.size(); ++i) {
@@ -381,8 +355,8 @@ LoadSet at_factor(const LoadSet& loads, double lambda) {
 
 }  // namespace
 
-OneWayFrames::OneWayFrames(Situation base, std::vector<int> order)
-    : base_(std::move(base)), order_(std::move(order)) {
+OneWayFrames::OneWayFrames(Situation base, std::shared_ptr<const Topology> near)
+    : base_(std::move(base)), near_(std::move(near)) {
   base_.one_way = true;
   const Model& model = *base_.model;
   for (const MemberId id : model.members.ids()) {
@@ -412,14 +386,13 @@ const ElasticFrame& OneWayFrames::frame(const IdleSet& idle) const {
       situation.open.emplace_back(item.node, item.direction);
     }
   }
-  known = std::make_unique<const ElasticFrame>(
-      make_elastic_frame(std::move(situation), {}, order_.empty() ? nullptr : &order_));
-  if (order_.empty()) order_ = known->system->order();
+  known = std::make_unique<const ElasticFrame>(make_elastic_frame(std::move(situation), {}, near_));
+  near_ = known->system->topology();
   return *known;
 }
 
 std::unique_ptr<OneWayFrames> OneWayFrames::without_frames() const {
-  return std::make_unique<OneWayFrames>(base_, order_);
+  return std::make_unique<OneWayFrames>(base_, near_);
 }
 
 const OneWayFrames& OneWayFrames::left_by(const FailedSet& failed) const {
@@ -434,7 +407,7 @@ const OneWayFrames& OneWayFrames::left_by(const FailedSet& failed) const {
   for (const MemberId id : base_.model->members.ids()) {
     if (failed[id] != Activity::active) situation.fail(id, failed[id]);
   }
-  left_.emplace_back(failed, std::make_unique<const OneWayFrames>(std::move(situation), order_));
+  left_.emplace_back(failed, std::make_unique<const OneWayFrames>(std::move(situation), near_));
   return *left_.back().second;
 }
 
@@ -493,7 +466,7 @@ OneWayState solve_one_way_p_delta(const OneWayFrames& frames, const AnalysisSpec
   OneWayState state = solve_one_way(frames, spec, whole, 1, start);
   if (!state.step.has_state) return state;
   const BentSearch search(frames, spec);
-  if (search.settle(state, whole, false)) return state;
+  if (search.settle_from_linear(state, whole)) return state;
   // From nothing up, one item at a time: the state of each step starts from the one before.
   OneWayState path = solve_one_way(frames, spec, scaled(whole, 1.0 / kSteps));
   for (int step = 1; step <= kSteps && path.frame != nullptr; ++step) {

@@ -26,9 +26,9 @@ using FailedSet = IndexedVector<MemberId, Activity>;
 /// frame, made when it is first asked for and kept. Safe to use from several threads.
 class OneWayFrames {
  public:
-  /// `base`: with the holds of the analysis; where one-way items act one way is set here. `order`:
-  /// the elimination order of all the frames, if one is known.
-  explicit OneWayFrames(Situation base, std::vector<int> order = {});
+  /// `base`: with the holds of the analysis; where one-way items act one way is set here. `near`:
+  /// of a frame of the same model, if there is one.
+  explicit OneWayFrames(Situation base, std::shared_ptr<const Topology> near = nullptr);
 
   const Model& model() const { return *base_.model; }
   const std::vector<OneWayItem>& items() const { return items_; }
@@ -48,7 +48,7 @@ class OneWayFrames {
  private:
   Situation base_;
   std::vector<OneWayItem> items_;
-  mutable std::vector<int> order_;
+  mutable std::shared_ptr<const Topology> near_;
   mutable std::mutex mutex_;
   mutable std::map<IdleSet, std::unique_ptr<const ElasticFrame>> frames_;
   mutable std::vector<std::pair<FailedSet, std::unique_ptr<const OneWayFrames>>> left_;

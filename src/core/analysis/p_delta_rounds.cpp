@@ -119,7 +119,7 @@ bool PDeltaRounds::definite(const Assembly& assembly) {
   if (status == FactorStatus::positive_definite && inner == 0) return true;
   negative_pivots_ = status == FactorStatus::positive_definite
                          ? std::optional<int>(0)
-                         : negative_eigenvalues(system_.pattern(), assembly.values);
+                         : negative_eigenvalues(*system_.factor_structure(), assembly.values);
   if (negative_pivots_) *negative_pivots_ += inner;
   return false;
 }

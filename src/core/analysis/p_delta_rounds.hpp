@@ -23,7 +23,7 @@ class PDeltaRounds {
   PDeltaRounds(const ElasticFrame& frame, const PDeltaKeys& keys, const LoadSet& loads)
       : frame_(frame),
         system_(*frame.system),
-        factor_(system_.pattern()),
+        factor_(system_.factor_structure()),
         keys_(keys),
         loads_(loads),
         cables_(system_.cables()) {}

@@ -155,7 +155,7 @@ std::vector<Step> run_modal(const RunResult& result, const ElasticFrame& frame,
     const bool moved = is_of_finite_motion(*state);
     const Situation situation = moved ? displaced(*state) : state->frame->situation();
     const ElasticFrame stage =
-        make_elastic_frame(with_holds(situation, spec.holds), {}, &result.frame.system->order());
+        make_elastic_frame(with_holds(situation, spec.holds), {}, result.frame.system->topology());
     Step step = modal(stage, spec, state, progress);
     if (moved) step.modal = with_remark(step.modal, *state);
     return {step};
@@ -166,7 +166,7 @@ std::vector<Step> run_modal(const RunResult& result, const ElasticFrame& frame,
     const bool held_too = result.one_way.contains(state->analysis);  // its frames have its holds
     if (spec.holds.empty() || held_too) return {modal(left, spec, state, progress)};
     const ElasticFrame held = make_elastic_frame(with_holds(left.system->situation(), spec.holds),
-                                                 {}, &left.system->order());
+                                                 {}, left.system->topology());
     return {modal(held, spec, state, progress)};
   }
   Step step;
@@ -272,7 +272,7 @@ std::vector<Step> run_large_displacement(const RunResult& result, const ElasticF
     Situation situation = frame.system->situation();
     situation.offsets = std::get<0>(offsets);
     ElasticFrame shaped;
-    shaped.system = std::make_shared<FrameSystem>(situation, frame.system->order());
+    shaped.system = std::make_shared<FrameSystem>(situation, frame.system->topology());
     steps.push_back(large_displacement(shaped, one, {first[i]}, progress).front());
   }
   return steps;
@@ -292,13 +292,13 @@ Situation start_of(const Step& state) {
 /// from it, buckling is that of the displaced frame, whose axial forces stay.
 std::vector<Step> run_after_finite_stage(RunResult& result, const Step& state,
                                          const AnalysisSpec& spec, const Progress& progress) {
-  const std::vector<int>& order = result.frame.system->order();
+  const auto& near = result.frame.system->topology();
   RunResult::Held& held = result.held[spec.name];
   AnalysisSpec linear;
   linear.name = kBaseline;
   linear.loads = spec.loads;
   if (spec.kind() == AnalysisKind::buckling) {
-    held.frame = make_elastic_frame(with_holds(displaced(state), spec.holds), progress, &order);
+    held.frame = make_elastic_frame(with_holds(displaced(state), spec.holds), progress, near);
     held.baseline = first_order(held.frame, linear);
     AnalysisSpec grows = spec;
     grows.holds.clear();  // they are in the situation
@@ -306,7 +306,7 @@ std::vector<Step> run_after_finite_stage(RunResult& result, const Step& state,
     for (Step& step : steps) step.buckling = with_remark(step.buckling, state);
     return steps;
   }
-  held.frame = make_elastic_frame(start_of(state), progress, &order);
+  held.frame = make_elastic_frame(start_of(state), progress, near);
   for (LoadSet& loads : linear.loads) loads = on_top(loads, state.loads);
   held.baseline = first_order(held.frame, linear);
   const AnalysisSpec& erection = *result.model->find_analysis(spec.after.analysis);
@@ -339,14 +339,14 @@ std::vector<Step> run_after(RunResult& result, const AnalysisSpec& given,
     for (LoadSet& loads : spec.loads) loads = on_top(loads, stays);
   }
   RunResult::Held& held = result.held[given.name];
-  held.frame = make_elastic_frame(start, progress, &result.frame.system->order());
+  held.frame = make_elastic_frame(start, progress, result.frame.system->topology());
   AnalysisSpec linear;
   linear.name = kBaseline;
   linear.loads = spec.loads;
   held.baseline = first_order(held.frame, linear);
   if (result.model->has_one_way()) {
     auto& frames = result.one_way[given.name];
-    frames = std::make_unique<OneWayFrames>(start, result.frame.system->order());
+    frames = std::make_unique<OneWayFrames>(start, result.frame.system->topology());
     return run_one_way(*frames, spec, progress);
   }
   if (spec.kind() == AnalysisKind::buckling) {

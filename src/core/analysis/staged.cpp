@@ -86,8 +86,8 @@ class FramesAhead {
     while (made_.size() <= kAhead && begun_ < stages_.size()) begin();
     ElasticFrame frame = made_.front().get();
     made_.pop_front();
-    const std::vector<int>& order = whole_.system->order();
-    if (!frame.spins.empty()) return make_elastic_frame(now, {}, &order);  // held on the site alone
+    const auto& near = whole_.system->topology();
+    if (!frame.spins.empty()) return make_elastic_frame(now, {}, near);  // held on the site alone
     frame.system->take_histories(now);
     return frame;
   }
@@ -99,7 +99,7 @@ class FramesAhead {
     site_.change(stages_[begun_++], State(whole_.system->model()));
     if (site_.acts_one_way()) return;
     made_.push_back(std::async(std::launch::async, [this, standing = site_.now()] {
-      return make_elastic_frame(standing, {}, &whole_.system->order());
+      return make_elastic_frame(standing, {}, whole_.system->topology());
     }));
   }
 
@@ -201,7 +201,7 @@ class Erection {
     const bool bent = stage.theory == AnalysisKind::p_delta;
     if (bent) one.become<PDeltaKeys>();
     if (site_.acts_one_way()) {
-      const OneWayFrames frames(site_.now(), whole_.system->order());
+      const OneWayFrames frames(site_.now(), whole_.system->topology());
       OneWayState found = break_at_full_load(frames, one, loads);
       if (with_modes && is_looked_at(found.step)) {
         take(look_ahead(*found.frame, found.step), found.step);
@@ -209,7 +209,7 @@ class Erection {
       return std::move(found.step);
     }
     ElasticFrame frame = ahead_ ? ahead_->next(site_.now())
-                                : make_elastic_frame(site_.now(), {}, &whole_.system->order());
+                                : make_elastic_frame(site_.now(), {}, whole_.system->topology());
     const std::vector<Step> first = first_order(frame, one);
     Step step = bent ? p_delta(frame, one, first).front() : first.front();
     if (!with_modes || !is_looked_at(step)) return step;
@@ -283,7 +283,7 @@ class FiniteErection : public PathTrials {
     Situation now = site_->now();
     now.one_way = site_->acts_one_way();
     now.heavy = spec_.loads[stage].heavy;
-    return std::make_shared<FrameSystem>(now, whole_.system->order());
+    return std::make_shared<FrameSystem>(now, whole_.system->topology());
   }
 
   Leg begin(std::size_t k, int pieces, const PiecewiseFrame* before) override {
@@ -347,7 +347,7 @@ void look_ahead_from(const ElasticFrame& whole, Step& step) {
   constexpr double kMostSoftened = 0.1;
   const auto error = largest_chord_error(step);
   if (error && error->softens > kMostSoftened) return;
-  const ElasticFrame frame = make_elastic_frame(displaced(step), {}, &whole.system->order());
+  const ElasticFrame frame = make_elastic_frame(displaced(step), {}, whole.system->topology());
   if (!frame.stands()) return;
   const LookAhead found = look_ahead(frame, step);
   if (found.reserve && *found.reserve > 0 && *found.reserve < 1) return;
@@ -363,7 +363,7 @@ void name_mechanism(const ElasticFrame& whole, const AnalysisSpec& spec, std::si
   AnalysisSpec linear;
   linear.name = spec.name;
   linear.loads = {spec.loads[k]};
-  const ElasticFrame frame = make_elastic_frame(site.now(), {}, &whole.system->order());
+  const ElasticFrame frame = make_elastic_frame(site.now(), {}, whole.system->topology());
   const Outcome found = first_order(frame, linear).front().outcome;
   if (!found.stands()) step.outcome = found;
 }

@@ -9,8 +9,8 @@ namespace ulterix {
 
 namespace {
 
-constexpr int kSamples = 8;          // a segment is short: its rates change sign few times
-constexpr double kSamePlace = 1e-9;  // of the member's length
+constexpr int kSamples = 8;               // a segment is short: its rates change sign few times
+constexpr double kSamePlaceAlong = 1e-9;  // of the member's length
 
 double polynomial(const std::array<double, 3>& c, double xi) {
   return c[0] + xi * (c[1] + xi * c[2]);
@@ -167,12 +167,12 @@ std::vector<LinePoint> MemberLine::sampled_stations(int count) const {
     if (!jumps) continue;
     points.push_back(before);
     points.push_back(after);
-    std::erase_if(xs, [&](double x) { return std::abs(x - after.x) < kSamePlace * L; });
+    std::erase_if(xs, [&](double x) { return std::abs(x - after.x) < kSamePlaceAlong * L; });
   }
   std::sort(xs.begin(), xs.end());
   double last = -1;
   for (const double x : xs) {
-    if (x - last < kSamePlace * L) continue;
+    if (x - last < kSamePlaceAlong * L) continue;
     last = x;
     points.push_back(at(x));
     points.back().x = x;
@@ -195,7 +195,7 @@ std::vector<LinePoint> MemberLine::stations(int count) const {
     const std::vector<double> inner = stationary_places(span);
     xis.insert(xis.end(), inner.begin(), inner.end());
     std::sort(xis.begin(), xis.end());
-    const double same = kSamePlace * L / (span.to - span.from);
+    const double same = kSamePlaceAlong * L / (span.to - span.from);
     double last = -1;
     for (const double xi : xis) {
       if (xi - last < same || (xi != 1 && 1 - xi < same)) continue;

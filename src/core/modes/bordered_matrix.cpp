@@ -211,20 +211,18 @@ std::unique_ptr<BorderedFactor> BorderedFactor::definite(const InnerUnknowns& un
   std::vector<double> rest = A.frame;
   if (!A.identity_inside() && (!factor->eliminate(A, rest) || factor->negative_ > 0))
     return nullptr;
-  factor->own_ = std::make_unique<Factorisation>(unknowns.frame->pattern());
+  factor->own_ = std::make_unique<Factorisation>(unknowns.frame->factor_structure());
   const bool good = factor->own_->factorise(rest) == FactorStatus::positive_definite;
   return good ? std::move(factor) : nullptr;
 }
 
-std::unique_ptr<BorderedFactor> BorderedFactor::indefinite(
-    const InnerUnknowns& unknowns, const BorderedMatrix& A,
-    std::shared_ptr<const Analysis> analysis) {
+std::unique_ptr<BorderedFactor> BorderedFactor::indefinite(const InnerUnknowns& unknowns,
+                                                           const BorderedMatrix& A) {
   std::unique_ptr<BorderedFactor> factor(new BorderedFactor(unknowns));
   std::vector<double> rest;
   if (!factor->eliminate(A, rest)) return nullptr;
   if (unknowns.frame_size() > 0) {
-    factor->indefinite_ =
-        IndefiniteFactor::make(unknowns.frame->pattern(), rest, std::move(analysis));
+    factor->indefinite_ = IndefiniteFactor::make(unknowns.frame->factor_structure(), rest);
     if (!factor->indefinite_) return nullptr;
     factor->negative_ += factor->indefinite_->negative_eigenvalues();
   }

@@ -62,10 +62,9 @@ class BorderedFactor {
   /// LLᵀ; empty if the matrix is not positive definite.
   static std::unique_ptr<BorderedFactor> definite(const InnerUnknowns& unknowns,
                                                   const BorderedMatrix& A);
-  /// LDLᵀ of any; empty where pivots vanish. `analysis`: of the frame's pattern.
+  /// LDLᵀ of any; empty where pivots vanish.
   static std::unique_ptr<BorderedFactor> indefinite(const InnerUnknowns& unknowns,
-                                                    const BorderedMatrix& A,
-                                                    std::shared_ptr<const Analysis> analysis);
+                                                    const BorderedMatrix& A);
 
   int negative_eigenvalues() const { return negative_; }
   /// A⁻¹ of a pack, in place.

@@ -38,7 +38,6 @@ class ModeProblem {
   const BorderedMatrix& K() const { return K_; }
   const BorderedMatrix& B() const { return B_; }
   const BorderedFactor& factor() const { return *factor_; }
-  std::shared_ptr<const Analysis> analysis() const { return input_.factor->analysis(); }
 
   /// Vectors of other counts as they are with these: a function that is new is 0.
   Eigen::MatrixXd carried_over(const Eigen::MatrixXd& vectors, const Counts& from) const;

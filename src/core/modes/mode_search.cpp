@@ -277,7 +277,7 @@ class ModeSearch {
     for (int attempt = 0; attempt < kAttempts && !factor; ++attempt) {
       if (attempt > 0) bound *= 1 + 1e-4;
       const BorderedMatrix A = less(problem_.unknowns(), problem_.K(), bound, problem_.B());
-      factor = BorderedFactor::indefinite(problem_.unknowns(), A, problem_.analysis());
+      factor = BorderedFactor::indefinite(problem_.unknowns(), A);
     }
     certificate_ = {};
     certificate_.below = bound;
@@ -393,7 +393,7 @@ EigenProblem eigen_problem(const ModeProblem& problem) {
 
 std::optional<int> count_below(const ModeProblem& problem, double value) {
   const BorderedMatrix A = less(problem.unknowns(), problem.K(), value, problem.B());
-  const auto factor = BorderedFactor::indefinite(problem.unknowns(), A, problem.analysis());
+  const auto factor = BorderedFactor::indefinite(problem.unknowns(), A);
   return factor ? std::optional(factor->negative_eigenvalues()) : std::nullopt;
 }
 

@@ -53,7 +53,7 @@ class Tangent {
       border(balance);
       return true;
     }
-    indefinite_ = IndefiniteFactor::make(pattern_, balance.values, definite_.analysis());
+    indefinite_ = IndefiniteFactor::make(definite_.structure(), balance.values);
     if (!indefinite_) return false;
     negative_ = indefinite_->negative_eigenvalues() + balance.inner_negative_pivots;
     border(balance);

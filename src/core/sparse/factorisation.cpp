@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 #include "core/sparse/cholmod_analysis.hpp"
 #include "core/sparse/column_block.hpp"
@@ -43,48 +44,47 @@ void solve_by_columns(const cholmod_factor& L, double* x) {
 }  // namespace
 
 struct Factorisation::Impl {
-  std::shared_ptr<Analysis> analysis;
-  cholmod_common& common = analysis->common;
-  cholmod_factor* L = analysis->L;
-  const SymmetricPattern* pattern;
-  double smallest_pivot = 1, flops = 0;
-  PooledBuffer own;  ///< values of L where it has supernodes
+  std::shared_ptr<const FactorStructure> structure;
+  const SymmetricPattern& pattern = structure->pattern();
+  const Analysis& analysis = structure->quickest();
+  double smallest_pivot = 1;
+  PooledBuffer own;  ///< values of a factor in blocks
   SolvePlan plan;
+  cholmod_common common{};
+  cholmod_factor* L = nullptr;  ///< a factor by columns
 
-  explicit Impl(const SymmetricPattern& p)
-      : analysis(std::make_shared<Analysis>(p, CHOLMOD_AUTO)), pattern(&p) {
-    flops = common.fl;
+  explicit Impl(std::shared_ptr<const FactorStructure> s) : structure(std::move(s)) {
+    if (!analysis.in_blocks()) set_up(common);
   }
   ~Impl() {
-    if (own) {
-      L->x = nullptr;
-      L->xtype = CHOLMOD_PATTERN;
-    }
+    if (analysis.in_blocks()) return;
+    cholmod_l_free_factor(&L, &common);
+    cholmod_l_finish(&common);
   }
+  Impl(const Impl&) = delete;
+  Impl& operator=(const Impl&) = delete;
 
   bool factorise(const std::vector<double>& values) {
-    if (analysis->in_blocks()) return factorise_here(values);
-    cholmod_sparse A = view(*pattern, &values);
-    common.final_ll = 1;
+    if (analysis.in_blocks()) return factorise_in_blocks(values);
+    if (L == nullptr) L = cholmod_l_copy_factor(analysis.L, &common);
+    cholmod_sparse A = view(pattern, &values);
     cholmod_l_factorize(&A, L, &common);
     return common.status == CHOLMOD_OK && L->minor == L->n;
   }
 
-  bool factorise_here(const std::vector<double>& values) {
+  bool factorise_in_blocks(const std::vector<double>& values) {
     if (!own) {
-      own = pooled_buffer(L->xsize);
-      L->x = own.get();
-      L->xtype = CHOLMOD_REAL;
-      plan = SolvePlan(analysis->blocks());
+      own = pooled_buffer(analysis.L->xsize);
+      plan = SolvePlan(analysis.blocks());
     }
-    return factorise_definite(*pattern, values, analysis->blocks(), own.get());
+    return factorise_definite(pattern, values, analysis.blocks(), own.get());
   }
 
-  SupernodalFactor supernodes() const { return {analysis->blocks(), own.get(), 0, plan}; }
+  SupernodalFactor supernodes() const { return {analysis.blocks(), own.get(), 0, plan}; }
 
   /// By any number of threads at once.
   void solve_pack(double* rows) const {
-    if (analysis->in_blocks()) {
+    if (analysis.in_blocks()) {
       ulterix::solve(supernodes(), rows);
     } else {
       solve_by_columns(*L, rows);
@@ -92,7 +92,7 @@ struct Factorisation::Impl {
   }
 
   void solve(Eigen::Ref<Eigen::MatrixXd> X) const {
-    if (analysis->in_blocks()) {
+    if (analysis.in_blocks()) {
       ulterix::solve(supernodes(), X);
     } else {
       change_in_blocks(X, [this](ColumnBlock& pack) { solve_by_columns(*L, pack.row(0)); });
@@ -102,20 +102,21 @@ struct Factorisation::Impl {
   /// Calls visit(unknown, value of L at the diagonal) for every column of L.
   template <class Visit>
   void for_each_diagonal(const Visit& visit) const {
-    const auto* perm = static_cast<const std::int64_t*>(L->Perm);
-    const auto* x = static_cast<const double*>(L->x);
-    if (analysis->in_blocks()) {
-      const auto* super = static_cast<const std::int64_t*>(L->super);
-      const auto* pi = static_cast<const std::int64_t*>(L->pi);
-      const auto* px = static_cast<const std::int64_t*>(L->px);
-      for (std::size_t s = 0; s < L->nsuper; ++s) {
+    const cholmod_factor& shape = *analysis.L;
+    const auto* perm = static_cast<const std::int64_t*>(shape.Perm);
+    if (analysis.in_blocks()) {
+      const auto* super = static_cast<const std::int64_t*>(shape.super);
+      const auto* pi = static_cast<const std::int64_t*>(shape.pi);
+      const auto* px = static_cast<const std::int64_t*>(shape.px);
+      for (std::size_t s = 0; s < shape.nsuper; ++s) {
         const std::int64_t rows = pi[s + 1] - pi[s];
         for (std::int64_t k = 0; k < super[s + 1] - super[s]; ++k) {
-          visit(perm[super[s] + k], x[px[s] + k * rows + k]);
+          visit(perm[super[s] + k], own.get()[px[s] + k * rows + k]);
         }
       }
     } else {
       const auto* p = static_cast<const std::int64_t*>(L->p);
+      const auto* x = static_cast<const double*>(L->x);
       for (std::size_t j = 0; j < L->n; ++j) visit(perm[j], x[p[j]]);
     }
   }
@@ -123,15 +124,17 @@ struct Factorisation::Impl {
   void find_smallest_pivot(const std::vector<double>& values) {
     smallest_pivot = 1;
     for_each_diagonal([&](std::int64_t unknown, double l) {
-      const double diagonal = values[static_cast<std::size_t>(
-          pattern->column_start[static_cast<std::size_t>(unknown)])];
+      const double diagonal =
+          values[static_cast<std::size_t>(pattern.column_start[static_cast<std::size_t>(unknown)])];
       smallest_pivot = std::min(smallest_pivot, l * l / diagonal);
     });
   }
 };
 
 Factorisation::Factorisation(const SymmetricPattern& pattern)
-    : impl_(std::make_unique<Impl>(pattern)) {}
+    : Factorisation(std::make_shared<const FactorStructure>(pattern)) {}
+Factorisation::Factorisation(std::shared_ptr<const FactorStructure> structure)
+    : impl_(std::make_unique<Impl>(std::move(structure))) {}
 
 Factorisation::~Factorisation() = default;
 Factorisation::Factorisation(Factorisation&&) noexcept = default;
@@ -142,14 +145,14 @@ FactorStatus Factorisation::factorise(const std::vector<double>& values) {
   for (const double v : values) {
     if (!std::isfinite(v)) return FactorStatus::not_finite;
   }
-  if (impl_->pattern->size == 0) return FactorStatus::positive_definite;
+  if (impl_->pattern.size == 0) return FactorStatus::positive_definite;
   if (!impl_->factorise(values)) return FactorStatus::not_positive_definite;
   impl_->find_smallest_pivot(values);
   return FactorStatus::positive_definite;
 }
 
-std::shared_ptr<const Analysis> Factorisation::analysis() const {
-  return impl_->analysis;
+const std::shared_ptr<const FactorStructure>& Factorisation::structure() const {
+  return impl_->structure;
 }
 
 double Factorisation::smallest_pivot() const {
@@ -157,7 +160,7 @@ double Factorisation::smallest_pivot() const {
 }
 
 double Factorisation::flops() const {
-  return impl_->flops;
+  return impl_->analysis.common.fl;
 }
 
 // NOLINTNEXTLINE(performance-unnecessary-value-param): a view, and written through
@@ -167,7 +170,7 @@ void Factorisation::solve(Eigen::Ref<Eigen::MatrixXd> X) const {
 }
 
 void Factorisation::solve_pack(double* rows) const {
-  if (impl_->pattern->size > 0) impl_->solve_pack(rows);
+  if (impl_->pattern.size > 0) impl_->solve_pack(rows);
 }
 
 }  // namespace ulterix

@@ -4,20 +4,18 @@
 #include <memory>
 #include <vector>
 
-#include "core/sparse/symmetric_pattern.hpp"
+#include "core/sparse/factor_structure.hpp"
 
 namespace ulterix {
-
-struct Analysis;
 
 enum class FactorStatus { positive_definite, not_positive_definite, not_finite };
 
 /// Sparse symmetric factorisation (CHOLMOD; large ones on all cores) of matrices that share one
-/// pattern, which is already in elimination order. Analysed once, factorised often; many right
-/// sides at a time.
+/// pattern, which is already in elimination order. Many right sides at a time.
 class Factorisation {
  public:
   explicit Factorisation(const SymmetricPattern& pattern);
+  explicit Factorisation(std::shared_ptr<const FactorStructure> structure);
   ~Factorisation();
   Factorisation(Factorisation&&) noexcept;
   Factorisation& operator=(Factorisation&&) noexcept;
@@ -35,8 +33,8 @@ class Factorisation {
 
   double flops() const;  ///< of one factorisation
 
-  /// The structure of the factor, for other matrices of the pattern.
-  std::shared_ptr<const Analysis> analysis() const;
+  /// For other matrices of the pattern.
+  const std::shared_ptr<const FactorStructure>& structure() const;
 
  private:
   struct Impl;

@@ -8,36 +8,26 @@
 
 namespace ulterix {
 
-namespace {
-
-/// The analysis that is known, if it has blocks, or another.
-std::shared_ptr<const Analysis> in_blocks(const SymmetricPattern& pattern,
-                                          std::shared_ptr<const Analysis> known) {
-  if (known && known->in_blocks()) return known;
-  return std::make_shared<Analysis>(pattern, CHOLMOD_SUPERNODAL);
-}
-
-}  // namespace
-
 struct IndefiniteFactor::Impl {
-  Impl(const SymmetricPattern& pattern, std::shared_ptr<const Analysis> known)
-      : analysis(in_blocks(pattern, std::move(known))) {}
+  explicit Impl(std::shared_ptr<const FactorStructure> s)
+      : structure(std::move(s)), blocks(structure->in_blocks().blocks()) {}
 
-  bool make(const SymmetricPattern& pattern, const std::vector<double>& values) {
-    auto made = factorise_indefinite(pattern, values, analysis->blocks(), true);
+  bool make(const std::vector<double>& values) {
+    auto made = factorise_indefinite(structure->pattern(), values, blocks, true);
     if (!made) return false;
     ldl = std::move(*made);
-    plan = SolvePlan(analysis->blocks());
+    plan = SolvePlan(blocks);
     return true;
   }
 
   /// X, a matrix or the rows of a pack, in place.
   template <class Columns>
   void solve(Columns X) const {
-    ulterix::solve(SupernodalFactor{analysis->blocks(), ldl.values.get(), ldl.panel, plan}, X);
+    ulterix::solve(SupernodalFactor{blocks, ldl.values.get(), ldl.panel, plan}, X);
   }
 
-  std::shared_ptr<const Analysis> analysis;
+  std::shared_ptr<const FactorStructure> structure;
+  EliminationBlocks blocks;
   BlockLdl ldl;
   SolvePlan plan;
 };
@@ -47,12 +37,16 @@ IndefiniteFactor::~IndefiniteFactor() = default;
 IndefiniteFactor::IndefiniteFactor(IndefiniteFactor&&) noexcept = default;
 IndefiniteFactor& IndefiniteFactor::operator=(IndefiniteFactor&&) noexcept = default;
 
-std::optional<IndefiniteFactor> IndefiniteFactor::make(const SymmetricPattern& pattern,
-                                                       const std::vector<double>& values,
-                                                       std::shared_ptr<const Analysis> analysis) {
-  auto impl = std::make_unique<Impl>(pattern, std::move(analysis));
-  if (!impl->make(pattern, values)) return std::nullopt;
+std::optional<IndefiniteFactor> IndefiniteFactor::make(
+    std::shared_ptr<const FactorStructure> structure, const std::vector<double>& values) {
+  auto impl = std::make_unique<Impl>(std::move(structure));
+  if (!impl->make(values)) return std::nullopt;
   return IndefiniteFactor(std::move(impl));
+}
+
+std::optional<IndefiniteFactor> IndefiniteFactor::make(const SymmetricPattern& pattern,
+                                                       const std::vector<double>& values) {
+  return make(std::make_shared<const FactorStructure>(pattern), values);
 }
 
 int IndefiniteFactor::negative_eigenvalues() const {
@@ -68,12 +62,11 @@ void IndefiniteFactor::solve_pack(double* rows) const {
   impl_->solve(rows);
 }
 
-std::optional<int> negative_eigenvalues(const SymmetricPattern& pattern,
-                                        const std::vector<double>& values,
-                                        std::shared_ptr<const Analysis> analysis) {
-  if (pattern.size == 0) return 0;
-  analysis = in_blocks(pattern, std::move(analysis));
-  const auto ldl = factorise_indefinite(pattern, values, analysis->blocks(), false);
+std::optional<int> negative_eigenvalues(const FactorStructure& structure,
+                                        const std::vector<double>& values) {
+  if (structure.pattern().size == 0) return 0;
+  const auto ldl =
+      factorise_indefinite(structure.pattern(), values, structure.in_blocks().blocks(), false);
   if (!ldl) return std::nullopt;
   return ldl->negative;
 }

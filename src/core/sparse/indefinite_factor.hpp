@@ -5,21 +5,19 @@
 #include <optional>
 #include <vector>
 
-#include "core/sparse/symmetric_pattern.hpp"
+#include "core/sparse/factor_structure.hpp"
 
 namespace ulterix {
-
-struct Analysis;
 
 /// LDLᵀ of a symmetric matrix that may be indefinite, on the blocks that CHOLMOD's analysis of the
 /// pattern finds: the signs of its eigenvalues, and solutions.
 class IndefiniteFactor {
  public:
-  /// Empty where a pivot vanished or entries grew too large. `analysis`: of the pattern, where
-  /// there is one.
+  /// Empty where a pivot vanished or entries grew too large.
+  static std::optional<IndefiniteFactor> make(std::shared_ptr<const FactorStructure> structure,
+                                              const std::vector<double>& values);
   static std::optional<IndefiniteFactor> make(const SymmetricPattern& pattern,
-                                              const std::vector<double>& values,
-                                              std::shared_ptr<const Analysis> analysis = nullptr);
+                                              const std::vector<double>& values);
   ~IndefiniteFactor();
   IndefiniteFactor(IndefiniteFactor&&) noexcept;
   IndefiniteFactor& operator=(IndefiniteFactor&&) noexcept;
@@ -38,8 +36,7 @@ class IndefiniteFactor {
 
 /// Number of negative eigenvalues of a symmetric matrix, by the signs of the pivots of LDLᵀ
 /// (Sylvester); nothing of the factor is kept. Empty where a pivot vanished: not known.
-std::optional<int> negative_eigenvalues(const SymmetricPattern& pattern,
-                                        const std::vector<double>& values,
-                                        std::shared_ptr<const Analysis> analysis = nullptr);
+std::optional<int> negative_eigenvalues(const FactorStructure& structure,
+                                        const std::vector<double>& values);
 
 }  // namespace ulterix

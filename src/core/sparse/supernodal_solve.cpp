@@ -15,7 +15,7 @@ namespace {
 using Eigen::Index;
 
 /// Smaller factors are solved with before another thread has started.
-constexpr std::int64_t kWorthSharing = 4'000'000;
+constexpr std::int64_t kSolveWorthSharing = 4'000'000;
 /// Columns of a block that all threads work behind at a time, whole squares, and what one of them
 /// takes.
 constexpr Index kTogether = 128, kPieceRows = 512, kPieceColumns = 32;
@@ -271,7 +271,7 @@ class PackedSolve {
 }  // namespace
 
 SolvePlan::SolvePlan(const EliminationBlocks& blocks) {
-  if (blocks.value_start.back() < kWorthSharing) return;
+  if (blocks.value_start.back() < kSolveWorthSharing) return;
   shared_ = share_out(blocks);
   if (shared_.subtrees.size() < 2) return;
   targets_.assign(blocks.rows.begin(), blocks.rows.end());

@@ -76,11 +76,12 @@ std::vector<FloorGroup> standing_floors(const Situation& situation) {
 }
 
 /// Restraints and supports in the plane of a floor hold the node that leads it.
-void DofMap::lead_floors(IndexedVector<NodeId, std::vector<Vector6d>>& restraints) {
-  const Model& model = *situation_->model;
+void DofMap::lead_floors(const Situation& situation,
+                         IndexedVector<NodeId, std::vector<Vector6d>>& restraints) {
+  const Model& model = *situation.model;
   if (model.floors.empty()) return;
-  const auto supports = supports_by_node(*situation_);
-  for (const FloorGroup& floor : standing_floors(*situation_)) {
+  const auto supports = supports_by_node(situation);
+  for (const FloorGroup& floor : standing_floors(situation)) {
     std::vector<Vector6d> held;
     for (std::size_t i = 0; i < floor.nodes.size(); ++i) {
       const NodeId n = floor.nodes[i];
@@ -108,58 +109,42 @@ void DofMap::lead_floors(IndexedVector<NodeId, std::vector<Vector6d>>& restraint
 
 DofMap::DofMap(const Situation& situation,
                const IndexedVector<NodeId, NodeRotationStiffness>& rotations)
-    : situation_(&situation),
-      nodes_(situation.model->nodes.size()),
+    : nodes_(situation.model->nodes.size()),
       dropped_(situation.model->nodes.size()),
       leads_(situation.model->nodes.size(), 0) {
   const auto supports = supports_by_node(situation);
   auto restraints = restraints_by_node(situation);
-  lead_floors(restraints);
+  lead_floors(situation, restraints);
   for (const NodeId id : situation.model->nodes.ids()) {
-    build_node(id, supports[id], rotations[id], restraints[id]);
-  }
-  settle();
-}
-
-bool DofMap::moves_with_floor(NodeId id, int direction) const {
-  return nodes_[id].leader.valid() && situation_->model->in_floor(direction);
-}
-
-void DofMap::settle() {
-  const Model& model = *situation_->model;
-  const auto supports = supports_by_node(*situation_);
-  for (const NodeId id : model.nodes.ids()) {
-    for (int d = 0; d < kDirections && situation_->standing[id] != 0; ++d) {
-      const SupportDirection& s = supports[id][static_cast<std::size_t>(d)];
-      if (s.stiffness != kRigid || !model.uses_direction(d) || moves_with_floor(id, d)) continue;
-      nodes_[id].u0[d] = s.settle;
-    }
+    build_node(situation, id, supports[id], rotations[id], restraints[id]);
   }
 }
 
-DofMap::DofMap(const Situation& situation, const DofMap& whole)
-    : situation_(&situation), nodes_(whole.nodes_), dropped_(whole.dropped_), leads_(whole.leads_) {
-  for (NodeDofs& node : nodes_) node.u0.setZero();
-  const auto restraints = restraints_by_node(situation);
-  for (int n = nodes_.size(); n < situation.model->nodes.size(); ++n) {
-    nodes_.push_back({});
-    dropped_.push_back({});
-    leads_.push_back(0);
-    build_node(NodeId(n), {}, {Matrix3d::Identity(), 1}, restraints[NodeId(n)]);
-  }
+bool DofMap::has_constraints_of(const DofMap& other) const {
+  const auto same = [](const NodeDofs& a, const NodeDofs& b) {
+    return a.count == b.count && a.T == b.T && a.leader == b.leader && a.follow == b.follow;
+  };
+  return std::equal(nodes_.begin(), nodes_.end(), other.nodes_.begin(), other.nodes_.end(), same) &&
+         std::equal(dropped_.begin(), dropped_.end(), other.dropped_.begin());
 }
 
-void DofMap::build_node(NodeId id, const std::array<SupportDirection, 6>& support,
+bool DofMap::moves_with_floor(const Model& model, NodeId id, int direction) const {
+  return nodes_[id].leader.valid() && model.in_floor(direction);
+}
+
+void DofMap::build_node(const Situation& situation, NodeId id,
+                        const std::array<SupportDirection, 6>& support,
                         const NodeRotationStiffness& rotation,
                         const std::vector<Vector6d>& restraints) {
-  if (situation_->standing[id] == 0) return;
+  const Model& model = *situation.model;
+  if (situation.standing[id] == 0) return;
   std::vector<int> free, rotations;
   for (int d = 0; d < 6; ++d) {
-    if (!situation_->model->uses_direction(d)) continue;
-    if (moves_with_floor(id, d) || support[d].stiffness == kRigid) continue;
+    if (!model.uses_direction(d)) continue;
+    if (moves_with_floor(model, id, d) || support[d].stiffness == kRigid) continue;
     free.push_back(d);
     // A floor turns about the vertical whether or not members of its leader hold that rotation.
-    const bool of_floor = leads_[id] != 0 && situation_->model->in_floor(d);
+    const bool of_floor = leads_[id] != 0 && model.in_floor(d);
     if (d >= 3 && !of_floor) rotations.push_back(d - 3);
   }
   std::vector<Vector6d> constraints = restraints;
@@ -238,11 +223,12 @@ int DofMap::direction_of(int q) const {
   return node.direction[q - node.first];
 }
 
-std::array<TwoDouble, 6> DofMap::displacement(NodeId id, const Vector6d& u0, const VectorXd& q,
+std::array<TwoDouble, 6> DofMap::displacement(NodeId id, const Prescribed& u0, const VectorXd& q,
                                               const VectorXd& rest) const {
   const NodeDofs& node = nodes_[id];
   std::array<TwoDouble, 6> u;
-  for (int d = 0; d < 6; ++d) u[d].high = u0[d];
+  const Vector6d prescribed = u0(id);
+  for (int d = 0; d < 6; ++d) u[d].high = prescribed[d];
   for (int j = 0; j < node.count; ++j) {
     const TwoDouble own = exact_sum(q[node.first + j], rest[node.first + j]);
     if (node.selection) {
@@ -254,7 +240,7 @@ std::array<TwoDouble, 6> DofMap::displacement(NodeId id, const Vector6d& u0, con
     }
   }
   if (!node.leader.valid()) return u;
-  const auto lead = displacement(node.leader, nodes_[node.leader].u0, q, rest);
+  const auto lead = displacement(node.leader, u0, q, rest);
   for (int d = 0; d < 6; ++d) {
     for (int k = 0; k < 6; ++k) {
       if (node.follow(d, k) != 0) u[d] = u[d] + node.follow(d, k) * lead[k];

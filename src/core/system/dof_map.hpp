@@ -2,6 +2,7 @@
 
 #include <Eigen/Core>
 #include <array>
+#include <functional>
 #include <vector>
 
 #include "core/element/two_double.hpp"
@@ -12,13 +13,13 @@ namespace ulterix {
 using Eigen::VectorXd;
 using Matrix6d = Eigen::Matrix<double, 6, 6>;
 
-/// How the six displacements of one node follow from the unknowns: u = T·q[first .. first+count) +
-/// u0; of a node on a floor, and what `follow` makes of the displacements of `leader`, another one.
+/// How the six displacements of one node follow from the unknowns: u = T·q[first .. first+count)
+/// and what is prescribed; of a node on a floor, and what `follow` makes of the displacements of
+/// `leader`, another one.
 struct NodeDofs {
   int first = -1;
   int count = 0;
-  Matrix6d T = Matrix6d::Zero();  ///< its first `count` columns, orthonormal
-  Vector6d u0 = Vector6d::Zero();
+  Matrix6d T = Matrix6d::Zero();      ///< its first `count` columns, orthonormal
   bool selection = true;              ///< every column of T is a unit vector ...
   std::array<int, 6> direction = {};  ///< ... along this direction (else its largest component)
   NodeId leader;                      ///< none: the unknowns are its own
@@ -45,16 +46,16 @@ struct FloorGroup {
 };
 std::vector<FloorGroup> standing_floors(const Situation& situation);
 
-/// The unknowns q of a situation: plane, supports, settlement, extra restraints, and rotations that
-/// nothing holds dropped. Constraints are exact; there are no penalties.
+/// What a node's motion is besides that of its unknowns (ux..rz, global).
+using Prescribed = std::function<Vector6d(NodeId)>;
+
+/// The unknowns q of a situation: plane, supports, extra restraints, and rotations that nothing
+/// holds dropped. Constraints are exact; there are no penalties.
 class DofMap {
  public:
   DofMap(const Situation& situation, const IndexedVector<NodeId, NodeRotationStiffness>& rotations);
-  /// The first nodes are those of `whole` and keep their unknowns, without settlement; at the
-  /// nodes after them frame members meet without hinges.
-  DofMap(const Situation& situation, const DofMap& whole);
-  /// Takes over how far the rigid supports of the situation have settled.
-  void settle();
+  /// True if each node moves in the same way by its unknowns, however they are numbered.
+  bool has_constraints_of(const DofMap& other) const;
 
   /// Numbers the unknowns in the given order of the nodes.
   void number(const std::vector<int>& node_order);
@@ -74,8 +75,8 @@ class DofMap {
   }
   const NodeDofs& operator[](NodeId id) const { return nodes_[id]; }
 
-  /// Displacements ux..rz of a node (m, rad) for the unknowns q + rest, `u0` being prescribed.
-  std::array<TwoDouble, 6> displacement(NodeId id, const Vector6d& u0, const VectorXd& q,
+  /// Displacements ux..rz of a node (m, rad) for the unknowns q + rest.
+  std::array<TwoDouble, 6> displacement(NodeId id, const Prescribed& u0, const VectorXd& q,
                                         const VectorXd& rest) const;
   /// The same for a change of the unknowns: supports do not move.
   Vector6d change(NodeId id, const VectorXd& dq) const;
@@ -89,13 +90,14 @@ class DofMap {
   int direction_of(int q) const;
 
  private:
-  void build_node(NodeId id, const std::array<SupportDirection, 6>& support,
+  void build_node(const Situation& situation, NodeId id,
+                  const std::array<SupportDirection, 6>& support,
                   const NodeRotationStiffness& rotation, const std::vector<Vector6d>& restraints);
-  bool moves_with_floor(NodeId id, int direction) const;
-  void lead_floors(IndexedVector<NodeId, std::vector<Vector6d>>& restraints);
+  bool moves_with_floor(const Model& model, NodeId id, int direction) const;
+  void lead_floors(const Situation& situation,
+                   IndexedVector<NodeId, std::vector<Vector6d>>& restraints);
   void set_basis(NodeId id, const std::vector<int>& free, const std::vector<Vector6d>& constraints);
 
-  const Situation* situation_;
   IndexedVector<NodeId, NodeDofs> nodes_;
   IndexedVector<NodeId, std::vector<Vector3d>> dropped_;
   IndexedVector<NodeId, char> leads_;  // a floor

@@ -4,9 +4,8 @@
 #include <memory>
 #include <vector>
 
-#include "core/system/dof_map.hpp"
 #include "core/system/member_frame.hpp"
-#include "core/system/scatter_map.hpp"
+#include "core/system/topology.hpp"
 
 namespace ulterix {
 
@@ -31,27 +30,28 @@ struct Resistance {
   std::vector<IndexedVector<MemberId, Vector12d>> ends;
 };
 
-/// Everything of a situation that stays while loads and states change: its members, the unknowns,
-/// their elimination order, the sparsity pattern, places of every member's values.
+/// Everything of a situation that stays while loads and states change: its members, and the
+/// topology, whose unknowns they are summed up at.
 class FrameSystem : public MemberFrame {
  public:
-  explicit FrameSystem(const Situation& situation);
-  /// With the elimination order of another situation of the same nodes and members.
-  FrameSystem(const Situation& situation, const std::vector<int>& order);
-  /// The first nodes are those of `whole`: their unknowns are its own, in its order, from
-  /// inner_size() on. The nodes after them lie inside members and are eliminated before.
-  FrameSystem(const Situation& situation, const FrameSystem& whole);
+  /// `near`: the topology of another situation of the same model, which is shared if it serves, and
+  /// else gives the elimination order.
+  explicit FrameSystem(const Situation& situation,
+                       const std::shared_ptr<const Topology>& near = nullptr);
   FrameSystem(const FrameSystem&) = delete;
   FrameSystem& operator=(const FrameSystem&) = delete;
 
   /// The same members and supports, with where they were built in and how the ground has moved:
   /// nothing of that is in the stiffness.
-  void take_histories(const Situation& situation);
+  using MemberFrame::take_histories;
 
-  const DofMap& dofs() const { return dofs_; }
-  const SymmetricPattern& pattern() const { return pattern_; }
-  int inner_size() const { return inner_size_; }
-  const std::vector<int>& order() const { return order_; }  ///< of the nodes in the elimination
+  const std::shared_ptr<const Topology>& topology() const { return topology_; }
+  const DofMap& dofs() const { return topology_->dofs(); }
+  const SymmetricPattern& pattern() const { return topology_->pattern(); }
+  /// Of the factors of all matrices on the pattern.
+  std::shared_ptr<const FactorStructure> factor_structure() const {
+    return {topology_, &topology_->factor_structure()};
+  }
 
   Assembly assemble(const AppliedLoads& loads, const State& state, int split = 0) const;
   /// Only the right side, for a further set of loads on the stiffness of an unloaded state.
@@ -75,6 +75,8 @@ class FrameSystem : public MemberFrame {
   void set_motion(const AppliedLoads& loads, const VectorXd& q, State& state) const {
     set_motion(loads, q, VectorXd::Zero(q.size()), state);
   }
+  /// How far the rigid supports of a node have settled; 0 where they hold a floor.
+  Vector6d settlement(NodeId id) const;
   /// What rigid supports make of a node's motion: their settlement, that of loads included.
   Vector6d prescribed(NodeId id, const AppliedLoads& loads) const;
 
@@ -87,7 +89,6 @@ class FrameSystem : public MemberFrame {
                         const std::vector<State>& motions, int split = 0) const;
 
  private:
-  void number(const std::vector<int>& order, const std::vector<std::vector<int>>& neighbours);
   IndexedVector<NodeId, NodeRotationStiffness> rotation_stiffness() const;
   struct MemberPart {  // what one member brings, global
     Matrix12d K;       // where it is asked for
@@ -102,14 +103,10 @@ class FrameSystem : public MemberFrame {
   void add_supports(const AppliedLoads& loads, Assembly& assembly) const;
   /// What springs put on a node that is not displaced, where the ground has moved.
   Vector6d spring_force(NodeId id, const AppliedLoads& loads) const;
-  void place(NodeId id, const Vector6d& u0, const VectorXd& q, const VectorXd& rest,
+  void place(NodeId id, const Prescribed& u0, const VectorXd& q, const VectorXd& rest,
              State& state) const;
 
-  DofMap dofs_;
-  std::vector<int> order_;
-  SymmetricPattern pattern_;
-  int inner_size_ = 0;
-  std::unique_ptr<ScatterMap> scatter_;
+  std::shared_ptr<const Topology> topology_;
 };
 
 }  // namespace ulterix

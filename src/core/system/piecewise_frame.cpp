@@ -365,7 +365,7 @@ struct PiecewiseFrame::Parts {
         held = held || (r.node == id && !r.direction.tail<3>().isZero(0));
       }
       pose(id).by_vector = held;
-      settles = settles || !dofs[id].u0.isZero(0);
+      settles = settles || !system->settlement(id).isZero(0);
     }
   }
 
@@ -911,7 +911,7 @@ Balance PiecewiseFrame::balance() const {
     Vector12d load = all[i].load;
     if (p.settles) {
       Vector12d u0;
-      u0 << dofs[p.pieces[i].start].u0, dofs[p.pieces[i].end].u0;
+      u0 << p.system->settlement(p.pieces[i].start), p.system->settlement(p.pieces[i].end);
       if (!u0.isZero(0)) load -= all[i].stiffness * u0;
     }
     dofs.add_force(p.pieces[i].start, load.head<6>(), b.load);
@@ -938,7 +938,7 @@ void PiecewiseFrame::move(const VectorXd& step, double factor) {
   std::vector<Vector6d> steps(p.now.nodes.size(), Vector6d::Zero());
   for (const NodeId id : p.cut_model.nodes.ids()) {
     steps[static_cast<std::size_t>(id.value)] =
-        (factor - p.now.factor) * dofs[id].u0 + dofs.change(id, step);
+        (factor - p.now.factor) * p.system->settlement(id) + dofs.change(id, step);
   }
   for_each_index(static_cast<int>(p.pieces.size()), [&](int at) {
     const auto i = static_cast<std::size_t>(at);
