@@ -195,7 +195,7 @@ void SwitchedItems::solve(const std::vector<std::size_t>& switched) {
 }
 
 std::optional<std::vector<ItemValue>> SwitchedItems::values(const IdleSet& idle) {
-  constexpr double kHardlyStands = 1e-6;
+  constexpr double kHardlyStands = 1e-6, kSure = 1e-7;
   std::vector<std::size_t> switched, unknown;
   for (std::size_t i = 0; i < idle.size(); ++i) {
     if (!items_[i].simple) return std::nullopt;
@@ -251,6 +251,8 @@ std::optional<std::vector<ItemValue>> SwitchedItems::values(const IdleSet& idle)
     values[i].value = idle[i] != 0 ? -own / stiffness : own;
     values[i].scale = scale_of(item, idle[i] != 0, largest_force_, largest_motion_,
                                frame_.system->model().size());
+    // What is that small is for the solution on the set's own frame to decide.
+    if (std::abs(values[i].value) < kSure * values[i].scale) values[i].value = 0;
   }
   return values;
 }

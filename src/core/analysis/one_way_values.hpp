@@ -43,8 +43,9 @@ class SwitchedItems {
   SwitchedItems(const OneWayFrames& frames, const ElasticFrame& frame, const IdleSet& idle,
                 const ItemValues& values);
 
-  /// With another set; empty where more than a few items are switched, what is left hardly stands,
-  /// or an item is not as simple as that: then it is worth a frame of its own.
+  /// With another set, 0 where it is not sure of the sign; empty where more than a few items are
+  /// switched, what is left hardly stands, or an item is not as simple as that: then it is worth a
+  /// frame of its own.
   std::optional<std::vector<ItemValue>> values(const IdleSet& idle);
 
  private:
