@@ -17,7 +17,7 @@ namespace ulterix {
 
 namespace {
 
-constexpr std::size_t kMostStates = 6;
+constexpr std::size_t kMostStepLines = 6;
 
 class StepWords {
  public:
@@ -56,15 +56,15 @@ class StepWords {
                                 in_units(units_, Quantity::force, N), units_.label(Quantity::force),
                                 step.loads.name);
     }
-    for (std::size_t i = 0; i < lines.size() && (full_ || i < kMostStates); ++i) {
+    for (std::size_t i = 0; i < lines.size() && (full_ || i < kMostStepLines); ++i) {
       if (i == 0) text += '\n';
       text += lined(fmt::format(" {:<10} {} ({}): {}{}", i == 0 ? heading : "", lines[i].loads,
                                 lines[i].analysis, lines[i].state, lines[i].force),
                     12);
     }
-    if (!full_ && lines.size() > kMostStates) {
+    if (!full_ && lines.size() > kMostStepLines) {
       text += lined(
-          fmt::format("            ... {} more states (run --full)", lines.size() - kMostStates),
+          fmt::format("            ... {} more states (run --full)", lines.size() - kMostStepLines),
           12);
     }
     return text;
@@ -81,7 +81,7 @@ class StepWords {
       if (p.item && p.item->change == ItemChange::reaches_fy) {
         if (yielding.empty()) first = &p;
         yielding.insert(p.item->member.value);
-      } else if (++events <= kMostStates) {
+      } else if (++events <= kMostStepLines) {
         words += fmt::format("; {} at {:.4g}", event_words(model_, p), p.factor);
       }
     }
@@ -97,7 +97,7 @@ class StepWords {
     std::size_t lines = 0;
     for (const Step& step : result_.steps) {
       if (step.kind != AnalysisKind::large_displacement || step.path.empty()) continue;
-      if (!full_ && lines++ >= kMostStates) continue;
+      if (!full_ && lines++ >= kMostStepLines) continue;
       std::string words = fmt::format("{} equilibri{} up to {:.4g}", step.path.size(),
                                       step.path.size() == 1 ? "um" : "a", step.path.back().factor);
       if (step.pieces > 0) words += fmt::format(", {} pieces a member", step.pieces);
@@ -107,9 +107,9 @@ class StepWords {
                                 step.analysis, words),
                     12);
     }
-    if (!full_ && lines > kMostStates) {
-      text +=
-          lined(fmt::format("            ... {} more paths (run --full)", lines - kMostStates), 12);
+    if (!full_ && lines > kMostStepLines) {
+      text += lined(
+          fmt::format("            ... {} more paths (run --full)", lines - kMostStepLines), 12);
     }
     return text.empty() ? text : '\n' + text;
   }
@@ -134,7 +134,7 @@ class StepWords {
     for (std::size_t i = 0; i < result_.steps.size(); ++i) {
       const Step& step = result_.steps[i];
       if (step.analysis != kBaseline || !step.has_state || result_.extremes[i].empty()) continue;
-      if (!full_ && ++rows > 2 * kMostStates) continue;
+      if (!full_ && ++rows > 2 * kMostStepLines) continue;
       std::vector<std::string> cells = {step.loads.name};
       add_largest_displacement(step, cells);
       add_largest_forces(result_.extremes[i], cells);

@@ -2,9 +2,32 @@
 
 #include <Eigen/LU>
 #include <algorithm>
+#include <cassert>
 #include <cmath>
 
 namespace ulterix {
+
+namespace {
+
+/// What counts as large of an item's value: a force or motion, of a rotation with the frame's size.
+double scale_of(const OneWayItem& item, bool idle, const ItemValues& all, double size) {
+  const double largest = idle ? all.largest_motion : all.largest_force;
+  if (item.member.valid() || item.direction < 3) return largest;
+  if (!idle) return largest * size;
+  return size > 0 ? largest / size : largest;
+}
+
+/// The one-way direction of the support that an item stands for.
+const SupportDirection& support_of(const Situation& situation, const OneWayItem& item) {
+  const auto direction = static_cast<std::size_t>(item.direction);
+  const auto found = std::find_if(
+      situation.supports.rbegin(), situation.supports.rend(),
+      [&](const Support& s) { return s.node == item.node && s.directions[direction].only != 0; });
+  assert(found != situation.supports.rend());
+  return found->directions[direction];
+}
+
+}  // namespace
 
 ItemValues values_of(const OneWayFrames& frames, const ElasticFrame& frame, const Step& step,
                      const IdleSet& idle) {
@@ -24,7 +47,7 @@ ItemValues values_of(const OneWayFrames& frames, const ElasticFrame& frame, cons
   const Situation both_ways(model);
   for (std::size_t i = 0; i < values.size(); ++i) {
     const OneWayItem& item = frames.items()[i];
-    values[i].scale = idle[i] != 0 ? largest_motion : largest_force;
+    values[i].scale = scale_of(item, idle[i] != 0, all, model.size());
     if (item.member.valid()) {
       if (idle[i] == 0) {
         values[i].value = item.sign * forces[item.member];
@@ -41,17 +64,12 @@ ItemValues values_of(const OneWayFrames& frames, const ElasticFrame& frame, cons
     }
     if (idle[i] == 0) {
       values[i].value = item.sign * step.reactions[item.node][item.direction];
-      if (item.direction >= 3) values[i].scale *= model.size();
       continue;
     }
-    for (const Support& s : system.situation().supports) {
-      const SupportDirection& d = s.directions[static_cast<std::size_t>(item.direction)];
-      if (s.node != item.node || d.only == 0) continue;
-      const double u = step.state.nodes[item.node].vector()[item.direction];
-      const double ground = d.settle + step.applied->ground(item.node)[item.direction];
-      values[i].value = item.sign * (u - (ground - d.only * d.slack));
-    }
-    if (item.direction >= 3 && model.size() > 0) values[i].scale /= model.size();
+    const SupportDirection& d = support_of(system.situation(), item);
+    const double u = step.state.nodes[item.node].vector()[item.direction];
+    const double ground = d.settle + step.applied->ground(item.node)[item.direction];
+    values[i].value = item.sign * (u - (ground - d.only * d.slack));
   }
   return all;
 }
@@ -61,35 +79,20 @@ int violations(const std::vector<ItemValue>& values) {
       std::count_if(values.begin(), values.end(), [](const ItemValue& v) { return v.violates(); }));
 }
 
-namespace {
-
-double scale_of(const OneWayItem& item, bool idle, double force, double motion, double size) {
-  if (item.member.valid() || item.direction < 3) return idle ? motion : force;
-  if (!idle) return force * size;
-  return size > 0 ? motion / size : motion;
-}
-
-}  // namespace
-
 SwitchedItems::SwitchedItems(const OneWayFrames& frames, const ElasticFrame& frame,
                              const IdleSet& idle, const ItemValues& values)
-    : frames_(frames),
-      frame_(frame),
-      idle_(idle),
-      largest_force_(values.largest_force),
-      largest_motion_(values.largest_motion) {
+    : frames_(frames), frame_(frame), idle_(idle), values_(values) {
   items_.reserve(idle.size());
   Situation all_carry = frame.system->situation();
   all_carry.idle = IndexedVector<MemberId, char>(all_carry.model->members.size(), 0);
-  for (std::size_t i = 0; i < idle.size(); ++i) items_.push_back(describe(i, values, all_carry));
+  for (std::size_t i = 0; i < idle.size(); ++i) items_.push_back(describe(i, all_carry));
 }
 
-SwitchedItems::Item SwitchedItems::describe(std::size_t i, const ItemValues& values,
-                                            const Situation& all_carry) const {
+SwitchedItems::Item SwitchedItems::describe(std::size_t i, const Situation& all_carry) const {
   const FrameSystem& system = *frame_.system;
   const Model& model = system.model();
   const OneWayItem& given = frames_.items()[i];
-  const double value = given.sign * values.items[i].value;
+  const double value = given.sign * values_.items[i].value;
   Item item;
   if (given.member.valid()) {
     const ElementProperties p = element_properties(all_carry, given.member);
@@ -102,10 +105,8 @@ SwitchedItems::Item SwitchedItems::describe(std::size_t i, const ItemValues& val
   }
   item.end = given.node;
   item.along[given.direction] = -1;
-  for (const Support& s : system.situation().supports) {
-    const SupportDirection& d = s.directions[static_cast<std::size_t>(given.direction)];
-    if (s.node == given.node && d.only != 0 && d.stiffness != kRigid) item.stiffness = d.stiffness;
-  }
+  const SupportDirection& d = support_of(system.situation(), given);
+  if (d.stiffness != kRigid) item.stiffness = d.stiffness;
   item.base = idle_[i] == 0 ? value : -value * (item.stiffness > 0 ? item.stiffness : 1);
   if (item.stiffness > 0) return item;
   // A restraint of another direction would share its reaction, and a floor bring those of others.
@@ -249,8 +250,7 @@ std::optional<std::vector<ItemValue>> SwitchedItems::values(const IdleSet& idle)
     const double own = item.sign * force[static_cast<Eigen::Index>(i)];
     const double stiffness = items_[i].stiffness > 0 ? items_[i].stiffness : 1;
     values[i].value = idle[i] != 0 ? -own / stiffness : own;
-    values[i].scale = scale_of(item, idle[i] != 0, largest_force_, largest_motion_,
-                               frame_.system->model().size());
+    values[i].scale = scale_of(item, idle[i] != 0, values_, frame_.system->model().size());
     // What is that small is for the solution on the set's own frame to decide.
     if (std::abs(values[i].value) < kSure * values[i].scale) values[i].value = 0;
   }

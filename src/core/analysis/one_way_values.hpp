@@ -62,7 +62,7 @@ class SwitchedItems {
     bool simple = true;
   };
   /// `all_carry`: the situation of the frame if no member were idle.
-  Item describe(std::size_t i, const ItemValues& values, const Situation& all_carry) const;
+  Item describe(std::size_t i, const Situation& all_carry) const;
   bool is_closed(std::size_t i) const { return items_[i].stiffness == 0 && idle_[i] == 0; }
   double force_at(const Item& item, const VectorXd& q, const Vector6d& ground) const;
   /// Makes known what a unit of each of these does to all items.
@@ -71,7 +71,7 @@ class SwitchedItems {
   const OneWayFrames& frames_;
   const ElasticFrame& frame_;
   IdleSet idle_;
-  double largest_force_, largest_motion_;
+  ItemValues values_;
   std::vector<Item> items_;
   /// By the switched item: what a unit of force between its ends, or of motion of its ground, adds
   /// to bᵀu of every item, and to the reaction of a rigid support that is closed.
