@@ -35,7 +35,7 @@ constexpr std::array kKeys = {
     Key{"top", "levels", Q::number, "elevations of girders", "NAME = elevation: where storeys end",
         true},
     Key{"top", "copies", Q::number, "", "copies of a part", false},
-    Key{"top", "mass", Q::number, "self = true", "where mass comes from", true},
+    Key{"top", "mass", Q::number, "self = true", "mass: own, of loads, of nodes", true},
     Key{"top", "checks", Q::number, "", "member checks of the standards", false},
 
     Key{"material", "E", Q::stress, "", "modulus of elasticity", true},

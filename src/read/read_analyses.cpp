@@ -148,9 +148,12 @@ void read_buckling_keys(Reading& r, const Value& t, const std::string& who, Anal
     if (method && *method != "linear" && *method != "incremental") {
       r.complain(v->at, "{}: method is linear or incremental, not \"{}\"", who, *method);
     }
-    keys.march = method && *method == "incremental";
-    if (keys.march && t.find("constant") != nullptr) {
-      r.complain(v->at, "{}: march steps all loads together; constant needs eigen", who);
+    keys.incremental = method && *method == "incremental";
+    if (keys.incremental && t.find("constant") != nullptr) {
+      r.complain(
+          v->at,
+          "{}: the incremental method steps all loads together; constant needs the linear method",
+          who);
     }
   }
   keys.constant = read_constant_and_scaled(r, t, who, spec);
@@ -340,7 +343,7 @@ void read_analysis(Reading& r, const Entry& entry) {
     case AnalysisKind::buckling:
       read_buckling_keys(r, t, who, spec);
       read_after(r, t, who, spec);
-      if (!spec.after.empty() && spec.buckling().march) {
+      if (!spec.after.empty() && spec.buckling().incremental) {
         r.complain(t.find("method")->at, "{}: method incremental, with after, is not supported yet",
                    who);
       }

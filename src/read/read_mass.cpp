@@ -1,4 +1,4 @@
-// Where mass comes from.
+// Mass: own, of loads, of nodes.
 #include <array>
 
 #include "read/name_matching.hpp"

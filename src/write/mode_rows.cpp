@@ -169,7 +169,7 @@ void ModeRows::path() {
       sink_.end_row();
     }
     if (!step.buckling) continue;
-    for (const MarchStep& m : step.buckling->march) {
+    for (const LoadLevel& m : step.buckling->levels) {
       lead(step);
       sink_.real(m.factor);
       sink_.integer(m.rounds);

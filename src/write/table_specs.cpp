@@ -104,7 +104,8 @@ void add_mode_tables(std::vector<TableSpec>& specs) {
         real_column("held", Q::number, "factor or Hz with the direction held")}});
   specs.push_back(
       {"path",
-       "equilibria of a large-displacement analysis in order, load levels of a march in "
+       "equilibria of a large-displacement analysis in order, load levels of a buckling analysis "
+       "by increments in "
        "the order tried, and switches of one-way items",
        {real_column("factor", Q::number, "on the loads"), integer_column("iterations", ""),
         real_column("residual", Q::number, "unbalanced over largest nodal force"),

@@ -557,28 +557,29 @@ TEST(Buckling, AForgottenRestraintAcrossAFlatFrameIsNamed) {
   EXPECT_EQ(r.modes[0].kind, "out of plane, along y");
 }
 
-TEST(Buckling, MarchAgreesWhereThePrebucklingStateIsStraight) {
+TEST(Buckling, IncrementalAgreesWhereThePrebucklingStateIsStraight) {
   AnalysisSpec spec;
-  spec.become<BucklingKeys>().march = true;
+  spec.become<BucklingKeys>().incremental = true;
   Column c;
   c.b.fix(c.foot, {0, 2, 4});
   const BucklingResult r = modes_of(buckle(c.b, spec));
-  EXPECT_RELATIVE(*r.march_factor, M_PI * M_PI / 4, 2e-5);
+  EXPECT_RELATIVE(*r.incremental_factor, M_PI * M_PI / 4, 2e-5);
   EXPECT_EQ(r.remarks.back().substr(0, 25), "stepping the load ends at");
   EXPECT_NE(r.remarks.back().find("as the linear eigenproblem says"), std::string::npos);
   // The last two steps enclose the factor, and one negative pivot tells them apart.
   double low = 0, high = 1e9;
-  for (const MarchStep& s : r.march) {
+  for (const LoadLevel& s : r.levels) {
     if (s.stands) low = std::max(low, s.factor);
     if (!s.stands) high = std::min(high, s.factor);
     EXPECT_EQ(s.negative_pivots, s.stands ? 0 : 1);
   }
-  EXPECT_LE(high - low, kMarchTolerance * high);
+  EXPECT_LE(high - low, kLevelTolerance * high);
 }
 
 /// Two columns under one stiff beam, the load on one side only, a strut that takes more of it the
-/// further the frame sways: the march has another answer than the linear state, and says why.
-TEST(Buckling, MarchDiffersWhereForcesMove) {
+/// further the frame sways: the incremental method has another answer than the linear state, and
+/// says why.
+TEST(Buckling, IncrementalDiffersWhereForcesMove) {
   FrameBuilder b(Plane::xz);
   const MaterialId m = b.material(210e9, 81e9);
   const SectionId s = b.section(bending_only(1e-5, 5e-3));
@@ -588,11 +589,11 @@ TEST(Buckling, MarchDiffersWhereForcesMove) {
   b.nodal_load(B, force6(4e4, 0, -2e5));
   b.nodal_load(C, force6(0, 0, -2e5));
   AnalysisSpec spec;
-  spec.become<BucklingKeys>().march = true;
+  spec.become<BucklingKeys>().incremental = true;
   const BucklingResult r = modes_of(buckle(b, spec));
-  ASSERT_TRUE(r.march_factor.has_value());
-  EXPECT_LT(*r.march_factor, r.modes[0].factor);
-  EXPECT_GT(*r.march_factor, 0.5 * r.modes[0].factor);
+  ASSERT_TRUE(r.incremental_factor.has_value());
+  EXPECT_LT(*r.incremental_factor, r.modes[0].factor);
+  EXPECT_GT(*r.incremental_factor, 0.5 * r.modes[0].factor);
   EXPECT_NE(r.remarks.back().find("the frame bends before it buckles"), std::string::npos);
 }
 

@@ -216,7 +216,7 @@ TEST(Tables, RowsMatchTheirColumns) {
   analysis.loads = {b.model.case_alone(CaseId(0)), twice};
   AnalysisSpec buckling = analysis, modal;
   buckling.name = "buckling";
-  buckling.become<BucklingKeys>().march = true;
+  buckling.become<BucklingKeys>().incremental = true;
   modal.name = "modal";
   modal.become(AnalysisKind::modal);
   AnalysisSpec finite = analysis;

@@ -93,30 +93,31 @@ Outcome outcome_of(const BucklingResult& result, const LoadSet& loads) {
 
 /// The factor by stepping the load, beside that of the linear eigenproblem, and what the difference
 /// means.
-void march_up(const ElasticFrame& frame, const Step& first, BucklingResult& result) {
+void step_load(const ElasticFrame& frame, const Step& first, BucklingResult& result) {
   const double linear = result.modes.front().factor;
-  result.march = march(frame, first, linear);
+  result.levels = load_levels(frame, first, linear);
   double low = 0, high = 0;
-  for (const MarchStep& s : result.march) {
+  for (const LoadLevel& s : result.levels) {
     if (s.stands) low = std::max(low, s.factor);
     if (!s.stands && (high == 0 || s.factor < high)) high = s.factor;
   }
   if (high == 0) {
-    result.remarks.push_back(fmt::format("the march found no end up to {:.4g}", low));
+    result.remarks.push_back(fmt::format("stepping the load found no end up to {:.4g}", low));
     return;
   }
-  result.march_factor = (low + high) / 2;
-  const double difference = *result.march_factor / linear - 1;
+  result.incremental_factor = (low + high) / 2;
+  const double difference = *result.incremental_factor / linear - 1;
   if (std::abs(difference) < 1e-3) {
-    result.remarks.push_back(fmt::format(
-        "stepping the load ends at {:.4g}, as the linear eigenproblem says", *result.march_factor));
+    result.remarks.push_back(
+        fmt::format("stepping the load ends at {:.4g}, as the linear eigenproblem says",
+                    *result.incremental_factor));
     return;
   }
   result.remarks.push_back(
       fmt::format("stepping the load ends at {:.4g}, the linear eigenproblem at {:.4g}: the frame "
                   "bends before it "
                   "buckles, and its axial forces move {} the members that give way",
-                  *result.march_factor, linear, difference < 0 ? "towards" : "away from"));
+                  *result.incremental_factor, linear, difference < 0 ? "towards" : "away from"));
 }
 
 /// One set of loads of a buckling analysis.
@@ -151,7 +152,7 @@ void solve_set(const ElasticFrame& frame, const AnalysisSpec& spec, const Step& 
     for (std::size_t i = 0; i < tries; ++i) {
       result->gains[i].held = factor_with(frame, spec, step.loads, stays, result->gains[i]);
     }
-    if (spec.buckling().march) march_up(frame, first, *result);
+    if (spec.buckling().incremental) step_load(frame, first, *result);
     const int few = static_cast<int>(result->modes.size());
     if (few < wanted && !result->limited) {
       result->remarks.push_back(

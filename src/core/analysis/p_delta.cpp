@@ -317,8 +317,8 @@ std::vector<Step> p_delta(const ElasticFrame& frame, const AnalysisSpec& spec,
   return steps;
 }
 
-std::vector<MarchStep> march(const ElasticFrame& frame, const Step& baseline, double guess) {
-  std::vector<MarchStep> steps;
+std::vector<LoadLevel> load_levels(const ElasticFrame& frame, const Step& baseline, double guess) {
+  std::vector<LoadLevel> steps;
   if (!baseline.outcome.stands() || !(guess > 0)) return steps;
   constexpr int kMostSteps = 60;
   const LoadSet& loads = baseline.loads;
@@ -326,7 +326,7 @@ std::vector<MarchStep> march(const ElasticFrame& frame, const Step& baseline, do
   PDeltaRounds iteration(frame, PDeltaKeys{}, loads);
   double low = 0, high = 0, next = guess / 2;
   while (static_cast<int>(steps.size()) < kMostSteps) {
-    MarchStep step;
+    LoadLevel step;
     step.factor = next;
     step.stands = iteration.run(next, times(per_load, next)) == PDeltaRounds::End::converged;
     step.rounds = static_cast<int>(iteration.rounds().size());
@@ -339,7 +339,7 @@ std::vector<MarchStep> march(const ElasticFrame& frame, const Step& baseline, do
     } else {
       high = next;
     }
-    if (high > 0 && high - low <= kMarchTolerance * high) break;
+    if (high > 0 && high - low <= kLevelTolerance * high) break;
     // Near the guess first; where that says nothing, doubling and halving.
     if (high == 0) {
       next = low < 0.98 * guess ? 0.98 * guess : 1.25 * low;

@@ -21,9 +21,9 @@ double waves_of(const ElementProperties& properties, double N);
 inline constexpr double kMostWaves = 1e7;
 
 /// Steps the load with the second-order state and bisects on the inertia of its tangent until the
-/// factor at which the frame gives way is known to kMarchTolerance. `guess`: where to look first.
+/// factor at which the frame gives way is known to kLevelTolerance. `guess`: where to look first.
 /// Steps in the order tried; empty where the baseline has no state.
-std::vector<MarchStep> march(const ElasticFrame& frame, const Step& baseline, double guess);
-inline constexpr double kMarchTolerance = 1e-5;
+std::vector<LoadLevel> load_levels(const ElasticFrame& frame, const Step& baseline, double guess);
+inline constexpr double kLevelTolerance = 1e-5;
 
 }  // namespace ulterix

@@ -237,7 +237,7 @@ struct ModeKeys {
 };
 
 struct BucklingKeys : ModeKeys {
-  bool march = false;               ///< step the load instead of one linear eigenproblem
+  bool incremental = false;         ///< step the load instead of one linear eigenproblem
   std::optional<LoadSet> constant;  ///< acts in full, the sets in `loads` grow
 };
 
@@ -390,7 +390,7 @@ struct NodalMass {
   Vector3d mass = Vector3d::Zero();
 };
 
-/// Where mass comes from; the parts add up.
+/// Mass: own, of loads, of nodes; the parts add up.
 struct MassSpec {
   bool self = true;
   std::vector<std::pair<CaseId, double>> from_loads;  ///< downward part over gravity

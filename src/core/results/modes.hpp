@@ -68,8 +68,8 @@ struct RestraintGain {
   std::optional<double> held;  ///< factor or Hz with the direction held
 };
 
-/// One load level of a march with the second-order state.
-struct MarchStep {
+/// One load level of the incremental method, with the second-order state.
+struct LoadLevel {
   double factor = 0;
   int rounds = 0;
   double residual = 0;
@@ -82,9 +82,9 @@ struct BucklingResult {
   std::optional<BucklingMode> negative;  ///< where there is no positive one
   Certificate certificate;
   std::vector<RestraintGain> gains;  ///< the best first
-  std::vector<MarchStep> march;      ///< of method = "march", in the order tried
-  /// Where the march ends: between the last factor that stands and the first that does not.
-  std::optional<double> march_factor;
+  std::vector<LoadLevel> levels;     ///< of method = "incremental", in the order tried
+  /// Where that ends: between the last factor that stands and the first that does not.
+  std::optional<double> incremental_factor;
   int wanted = 0;
   /// Downward load at factor 1 that grows with it, and that stays, N.
   double vertical = 0, vertical_stays = 0;
@@ -96,7 +96,7 @@ struct BucklingResult {
   bool unreliable = false;          ///< not sure to kReliable, or not converged
 
   double lowest() const {
-    return march_factor ? *march_factor : modes.empty() ? 0 : modes.front().factor;
+    return incremental_factor ? *incremental_factor : modes.empty() ? 0 : modes.front().factor;
   }
 };
 
