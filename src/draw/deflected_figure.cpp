@@ -23,7 +23,7 @@ double largest_deflection(const Recovery& r, const std::vector<MemberId>& member
   std::vector<double> largest(members.size(), 0);
   for_each_index(static_cast<int>(members.size()), [&](int i) {
     const auto at = static_cast<std::size_t>(i);
-    const MemberLine line = r.line(members[at]);
+    const MemberLine& line = r.line(members[at]);
     for (const MemberLine::Span& span : line.spans()) {
       for (const double xi : {0.0, 0.25, 0.5, 0.75, 1.0}) {
         largest[at] = std::max(largest[at], span.at(xi).displacement.norm());
@@ -82,7 +82,7 @@ Bow largest_bow(const Recovery& recovery, const std::vector<MemberId>& members) 
   for_each_index(static_cast<int>(members.size()), [&](int i) {
     Bow& own = all[static_cast<std::size_t>(i)];
     own.member = members[static_cast<std::size_t>(i)];
-    const MemberLine line = recovery.line(own.member);
+    const MemberLine& line = recovery.line(own.member);
     for (const int d : {1, 2}) {
       const Extreme e = line.displacement_extremes(Vector3d::Unit(d), true);
       for (const auto& [x, value] : {std::pair(e.x_min, e.min), std::pair(e.x_max, e.max)}) {

@@ -89,7 +89,7 @@ MemberDiagram member_diagram(const Recovery& recovery, MemberId id, const Compon
   const Vector3d start = system.situation().position(system.model().members[id].start);
   const auto foot = [&](double x) { return Vector3d(start + R.transpose() * Vector3d(x, 0, 0)); };
   MemberDiagram d;
-  const MemberLine line = recovery.line(id);
+  const MemberLine& line = recovery.line(id);
   for (const LinePoint& p : line.stations(pieces + 1)) {
     d.axis.push_back(foot(p.x));
     d.edge.emplace_back(d.axis.back() + scale * p.forces[component.force] * component.side);

@@ -109,7 +109,7 @@ std::vector<Vector3d> deflected_axis(const Recovery& recovery, MemberId id, doub
   const Matrix3d& R = system.axes(id);
   const Vector3d start = system.situation().position(system.model().members[id].start);
   std::vector<Vector3d> points;
-  const MemberLine line = recovery.line(id);
+  const MemberLine& line = recovery.line(id);
   for (const MemberLine::Span& span : line.spans()) {
     const int own =
         std::max(2, static_cast<int>(std::lround(pieces * (span.to - span.from) / line.length())));

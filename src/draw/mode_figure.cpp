@@ -117,7 +117,7 @@ DrawnMode drawn_deflection(const Recovery& recovery, double scale, const std::st
   for (const MemberId id : frame.model().members.ids()) {
     shape.axes[id].assign(kPieces + 1, Vector3d::Zero());
     if (!stands_in(recovery.step(), id)) continue;
-    const MemberLine line = recovery.line(id);
+    const MemberLine& line = recovery.line(id);
     const Matrix3d to_global = frame.axes(id).transpose();
     for (std::size_t i = 0; i <= kPieces; ++i) {
       shape.axes[id][i] =

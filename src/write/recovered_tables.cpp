@@ -110,7 +110,7 @@ class RecoveredRows {
   MemberId id_;
   const UnitSystem& units_;
   TableSink& sink_;
-  MemberLine line_;
+  const MemberLine& line_;
 };
 
 }  // namespace

@@ -115,7 +115,7 @@ std::vector<Step> first_order(const ElasticFrame& frame, const AnalysisSpec& spe
     applied.push_back(std::make_shared<AppliedLoads>(system.situation(),
                                                      spec.loads[static_cast<std::size_t>(i)]));
     if (progress) progress("first-order", static_cast<double>(i) / static_cast<double>(count));
-    const RightSide side = system.right_side(*applied.back(), unloaded);
+    const Assembly side = system.right_side(*applied.back(), unloaded);
     rhs.col(i) = side.rhs;
     balanced.col(i) = side.loads;
     Step& step = steps[static_cast<std::size_t>(i)];

@@ -86,7 +86,7 @@ std::vector<AxialPiece> along(const Recovery& state, MemberId id) {
   }
   if (const auto cable = cable_in(state, id)) return {{0, L, {cable->chord_force(), 0, 0}}};
   std::vector<AxialPiece> pieces;
-  const MemberLine line = state.line(id);
+  const MemberLine& line = state.line(id);
   const double by = acting.poses.empty() ? 1 : L / line.spans().back().to;
   for (const MemberLine::Span& s : line.spans()) pieces.push_back({by * s.from, by * s.to, s.N});
   pieces.back().to = L;

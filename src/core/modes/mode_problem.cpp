@@ -79,12 +79,11 @@ bool ModeProblem::build(const Counts& counts) {
     K_.blocks[id] = block_of(staying, R);
     K_.blocks[id].inner.diagonal().array() += 1;
   });
-  B_.frame = system.assemble_global([&](MemberId id) { return drives[id]; });
-  if (!input_.nodal.empty()) {
-    add_to(B_.frame, 1,
-           system.assemble_matrix([](MemberId) -> Matrix12d { return Matrix12d::Zero(); },
-                                  [&](NodeId n) { return input_.nodal[n]; }));
-  }
+  B_.frame =
+      system.assemble_global([&](MemberId id) { return drives[id]; },
+                             [&](NodeId n) -> Matrix6d {
+                               return input_.nodal.empty() ? Matrix6d::Zero() : input_.nodal[n];
+                             });
   if (!has_state_) {
     factor_ = std::make_unique<BorderedFactor>(unknowns_, *input_.factor);
     return true;

@@ -115,11 +115,7 @@ class ModeRecovery {
     double whole = 0;
     for (const MemberShare& e : mode.shares) whole += e.whole;
     for (const NodeId n : model_.nodes.ids()) {
-      const Vector6d motion = state.nodes[n].vector();
-      for (int d = 0; d < 6; ++d) {
-        const double stiffness = system_.support(n)[d].stiffness;
-        if (stiffness != 0 && stiffness != kRigid) whole += stiffness * motion[d] * motion[d] / 2;
-      }
+      whole += system_.springs(n).dot(state.nodes[n].vector().cwiseAbs2()) / 2;
     }
     mode.elastic = 2 * whole;
     mode.main = MemberId(0);

@@ -4,20 +4,13 @@
 #include <algorithm>
 #include <cmath>
 
-#include "core/parallel.hpp"
 #include "core/results/cables.hpp"
+#include "core/system/equilibrium.hpp"
 #include "core/system/piecewise_frame.hpp"
 
 namespace ulterix {
 
 namespace {
-
-/// Forces that the nodes put on the member's ends, global (12).
-Vector12d end_forces(const MemberFrame& system, MemberId id, const AppliedLoads& loads,
-                     const Step& step) {
-  const Element e = system.element(id, loads.on_member(id), step.state, step.split);
-  return to_global(e.end_forces(system.end_motion(id, step.state)), system.axes(id));
-}
 
 double relative(double value, double scale) {
   return scale > 0 ? value / scale : 0;
@@ -105,7 +98,7 @@ Recovery::Recovery(const Step& step) : step_(&step), loads_(step.applied) {
 
 double mean_axial_force(const Recovery& recovery, MemberId id) {
   if (const auto cable = cable_values(recovery, id)) return cable->chord_force;
-  const MemberLine line = recovery.line(id);
+  const MemberLine& line = recovery.line(id);
   double sum = 0;
   for (const MemberLine::Span& s : line.spans()) {
     sum += (s.to - s.from) * (s.N[0] + s.N[1] / 2 + s.N[2] / 3);
@@ -113,7 +106,11 @@ double mean_axial_force(const Recovery& recovery, MemberId id) {
   return sum / line.length();
 }
 
-MemberLine Recovery::line(MemberId id) const {
+const MemberLine& Recovery::line(MemberId id) const {
+  return step_->lines.of(id, [&] { return make_line(id); });
+}
+
+MemberLine Recovery::make_line(MemberId id) const {
   const auto& poses = step_->state.poses;
   if (!poses.empty()) return line_from_poses(frame(), id, poses[id], loads_->on_member(id));
   if (bends_ && frame().situation().aged_of(id) != nullptr) return crept_line(id);
@@ -141,47 +138,42 @@ MemberLine Recovery::crept_line(MemberId id) const {
 void complete(std::shared_ptr<const MemberFrame> frame, std::shared_ptr<const AppliedLoads> applied,
               Step& step) {
   step.frame = std::move(frame);
+  step.lines = {};
   const MemberFrame& system = *step.frame;
   step.applied = std::move(applied);
   const AppliedLoads& loads = *step.applied;
   const Model& model = system.model();
-  IndexedVector<NodeId, Vector6d> balance(model.nodes.size(), Vector6d::Zero());
-  double largest_force = 0, largest_moment = 0;
-  const auto forces = [&](int i) -> Vector12d {
-    const MemberId id(i);
-    return system.situation().present[id] ? end_forces(system, id, loads, step) : Vector12d::Zero();
-  };
-  const auto put = [&](int i, const Vector12d& p) {
-    const MemberId id(i);
-    balance[model.members[id].start] += p.head<6>();
-    balance[model.members[id].end] += p.tail<6>();
-    for (const int at : {0, 6}) {
-      const double force = p.segment<3>(at).cwiseAbs().maxCoeff();
-      largest_force = std::max(largest_force, force);
-      // A force has the member for a lever: without bending, moments are only its rounding.
-      largest_moment = std::max(
-          {largest_moment, p.segment<3>(at + 3).cwiseAbs().maxCoeff(), force * model.length(id)});
-    }
-  };
-  make_and_take(model.members.size(), forces, put);
-  step.reactions = IndexedVector<NodeId, Vector6d>(model.nodes.size(), Vector6d::Zero());
-  EquilibriumCheck check;
-  IndexedVector<NodeId, Vector6d> unbalanced(model.nodes.size(), Vector6d::Zero());
   IndexedVector<NodeId, char> on_floor(model.nodes.size(), 0);
   for (const FloorGroup& floor : standing_floors(system.situation())) {
     for (const NodeId n : floor.nodes) on_floor[n] = 1;
   }
+  const auto of_member = [&](MemberId id) {
+    const Element e = system.element(id, loads.on_member(id), step.state, step.split);
+    MemberTerms terms;
+    terms.resists = to_global(e.end_forces(system.end_motion(id, step.state)), system.axes(id));
+    // A force has the member for a lever: without bending, moments are only its rounding.
+    terms.lever = model.length(id);
+    return terms;
+  };
+  const auto of_node = [&](NodeId n) {
+    NodeTerms terms;
+    terms.acts = loads.on_node(n);
+    terms.resists = -system.spring_force(n, loads.ground(n), step.state.nodes[n].vector());
+    for (int d = 0; d < kDirections; ++d) {
+      if (!model.uses_direction(d)) terms.resists[d] = 0;
+    }
+    step.reactions[n] = -terms.resists;
+    return terms;
+  };
+  step.reactions = IndexedVector<NodeId, Vector6d>(model.nodes.size(), Vector6d::Zero());
+  Equilibrium sum = equilibrium(system.situation(), of_member, of_node);
   for (const NodeId n : model.nodes.ids()) {
-    Vector6d rest = balance[n] - loads.on_node(n);
-    largest_force = std::max(largest_force, loads.on_node(n).head<3>().cwiseAbs().maxCoeff());
-    const Vector6d u = step.state.nodes[n].vector(), ground = loads.ground(n);
-    for (int d = 0; d < 6; ++d) {
-      const SupportDirection& s = system.support(n)[d];
-      if (s.stiffness == 0 || !model.uses_direction(d)) continue;
-      const bool rigid = s.stiffness == kRigid;
-      if (rigid && on_floor[n] != 0 && model.in_floor(d)) continue;
-      step.reactions[n][d] = rigid ? rest[d] : s.stiffness * (s.settle + ground[d] - u[d]);
-      rest[d] -= step.reactions[n][d];
+    Vector6d& rest = sum.rest[n];
+    for (int d = 0; d < kDirections; ++d) {
+      if (system.support(n)[d].stiffness != kRigid || !model.uses_direction(d)) continue;
+      if (on_floor[n] != 0 && model.in_floor(d)) continue;
+      step.reactions[n][d] = rest[d];
+      rest[d] = 0;
     }
     for (const ExtraRestraint& r : system.situation().restraints) {
       if (r.node != n || (on_floor[n] != 0 && holds_floor(model, r.direction))) continue;
@@ -189,18 +181,18 @@ void complete(std::shared_ptr<const MemberFrame> frame, std::shared_ptr<const Ap
       step.reactions[n] += held;
       rest -= held;
     }
-    unbalanced[n] = rest;
   }
-  balance_floors(system.situation(), unbalanced, step.reactions);
-  for (const Vector6d& rest : unbalanced) {
-    for (int d = 0; d < 6; ++d) {
+  balance_floors(system.situation(), sum.rest, step.reactions);
+  EquilibriumCheck check;
+  for (const Vector6d& rest : sum.rest) {
+    for (int d = 0; d < kDirections; ++d) {
       if (!model.uses_direction(d)) continue;
-      check.nodes = std::max(check.nodes,
-                             relative(std::abs(rest[d]), d < 3 ? largest_force : largest_moment));
+      check.nodes =
+          std::max(check.nodes, relative(std::abs(rest[d]), d < 3 ? sum.force : sum.moment));
     }
   }
   step.equilibrium = check;
-  compare_reactions(model, largest_force, step);
+  compare_reactions(model, sum.force, step);
 }
 
 void compare_reactions(const Model& model, double largest_force, Step& step) {
@@ -255,7 +247,7 @@ std::optional<double> value_at(const Recovery& recovery, const Place& place) {
   std::optional<double> found;
   for (const MemberId id : place.members) {
     if (recovery.frame().situation().present[id] == 0) continue;
-    const MemberLine line = recovery.line(id);
+    const MemberLine& line = recovery.line(id);
     double value = 0;
     if (place.along == Along::distance) {
       value = value_on(line, recovery.frame().axes(id), place,

@@ -9,14 +9,15 @@ class Recovery {
  public:
   explicit Recovery(const Step& step);
 
-  /// Forces and shape of one member; signs as in docs/conventions.md.
-  MemberLine line(MemberId id) const;
+  /// Forces and shape of one member; signs as in docs/conventions.md. The step keeps it.
+  const MemberLine& line(MemberId id) const;
 
   const Step& step() const { return *step_; }
   const AppliedLoads& loads() const { return *loads_; }
   const MemberFrame& frame() const { return *step_->frame; }
 
  private:
+  MemberLine make_line(MemberId id) const;
   MemberLine crept_line(MemberId id) const;
 
   const Step* step_;

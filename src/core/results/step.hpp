@@ -8,6 +8,7 @@
 
 #include "core/model/state.hpp"
 #include "core/nonlinear/path_follower.hpp"
+#include "core/results/kept_lines.hpp"
 #include "core/system/mechanism.hpp"
 #include "core/system/refinement.hpp"
 
@@ -113,6 +114,7 @@ struct Step {
   std::vector<ItemEvent> events;       ///< of one-way items and breaks on the way to the full load
   std::shared_ptr<const BucklingResult> buckling;  ///< of a buckling analysis
   std::shared_ptr<const ModalResult> modal;        ///< of a modal analysis
+  mutable KeptLines lines;  ///< of what Recovery was asked for; `complete` begins them anew
 };
 
 /// What stands in a step; all of the model where its frame is not known.

@@ -69,7 +69,7 @@ Vector3d drifts_of(const Recovery& recovery, const std::vector<StoreyColumn>& co
   Vector3d drifts = Vector3d::Zero();
   const auto drift = [&](int i) -> Vector3d {
     const StoreyColumn& c = columns[static_cast<std::size_t>(i)];
-    const MemberLine line = recovery.line(c.member);
+    const MemberLine& line = recovery.line(c.member);
     const Matrix3d& R = recovery.frame().axes(c.member);
     return R.transpose() * (line.at(c.x_high).displacement - line.at(c.x_low).displacement);
   };

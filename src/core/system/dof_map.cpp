@@ -259,4 +259,10 @@ void DofMap::add_force(NodeId id, const Vector6d& force, VectorXd& rhs) const {
   for_each_column(id, [&](int q, const Vector6d& motion) { rhs[q] += motion.dot(force); });
 }
 
+VectorXd DofMap::sum(const IndexedVector<NodeId, Vector6d>& forces) const {
+  VectorXd at_unknowns = VectorXd::Zero(size_);
+  for (const NodeId id : forces.ids()) add_force(id, forces[id], at_unknowns);
+  return at_unknowns;
+}
+
 }  // namespace ulterix

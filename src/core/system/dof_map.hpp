@@ -82,6 +82,8 @@ class DofMap {
   Vector6d change(NodeId id, const VectorXd& dq) const;
   /// Adds Tᵀ·force of one node to the right side.
   void add_force(NodeId id, const Vector6d& force, VectorXd& rhs) const;
+  /// Forces at the nodes as they work on the unknowns, Tᵀ·f.
+  VectorXd sum(const IndexedVector<NodeId, Vector6d>& forces) const;
 
   /// Directions of a node's rotation that nothing holds and that were dropped (unit vectors).
   const std::vector<Vector3d>& dropped(NodeId id) const { return dropped_[id]; }

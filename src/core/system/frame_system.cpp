@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "core/parallel.hpp"
+#include "core/system/equilibrium.hpp"
 
 namespace ulterix {
 
@@ -53,40 +54,25 @@ IndexedVector<NodeId, NodeRotationStiffness> FrameSystem::rotation_stiffness() c
   return result;
 }
 
-FrameSystem::MemberPart FrameSystem::member_part(MemberId id, const AppliedLoads& loads,
-                                                 const State& state, int split,
-                                                 bool with_stiffness) const {
-  MemberPart part;
-  if (!situation().present[id]) return part;
+MemberTangent FrameSystem::member_terms(MemberId id, const AppliedLoads& loads, const State& state,
+                                        int split, bool with_tangent) const {
   const Element e = element(id, loads.on_member(id), state, split);
   const Member& m = model().members[id];
   Vector12d own = e.fixed_end_forces();
   // A cable counts from the drawn place, and has another length where it was built in.
   const bool born = situation().birth(id) != nullptr || situation().aged_of(id) != nullptr;
   if (born && properties(id).cable_length == 0) own -= e.stiffness() * birth_motion(id);
-  part.force = -to_global(own, axes(id));
+  MemberTangent terms;
+  terms.resists = to_global(own, axes(id));
   Vector12d moved;
   moved << prescribed(m.start, loads), prescribed(m.end, loads);
-  part.settles = !moved.isZero(0);
-  if (with_stiffness || part.settles) part.K = to_global(e.stiffness(), axes(id));
-  if (part.settles) part.settlement = -part.K * moved;
-  part.negative_pivots = e.negative_pivots();
-  part.loaded_free_motion = e.loaded_free_motion();
-  part.section_unstable = e.section_unstable();
-  return part;
-}
-
-void FrameSystem::add_force(MemberId id, const MemberPart& part, RightSide& side) const {
-  const Member& m = model().members[id];
-  dofs().add_force(m.start, part.force.head<6>(), side.loads);
-  dofs().add_force(m.end, part.force.tail<6>(), side.loads);
-  if (part.settles) {
-    dofs().add_force(m.start, part.settlement.head<6>(), side.rhs);
-    dofs().add_force(m.end, part.settlement.tail<6>(), side.rhs);
-  }
-  if (part.loaded_free_motion >= 0) {
-    side.loaded_free_motions.emplace_back(id, part.loaded_free_motion);
-  }
+  const bool settles = !moved.isZero(0);
+  if (with_tangent || settles) terms.tangent = to_global(e.stiffness(), axes(id));
+  if (settles) terms.gains = -terms.tangent * moved;
+  terms.negative_pivots = e.negative_pivots();
+  terms.loaded_free_motion = e.loaded_free_motion();
+  terms.section_unstable = e.section_unstable();
+  return terms;
 }
 
 Vector6d FrameSystem::settlement(NodeId id) const {
@@ -109,66 +95,49 @@ Vector6d FrameSystem::prescribed(NodeId id, const AppliedLoads& loads) const {
   return u0;
 }
 
-Vector6d FrameSystem::spring_force(NodeId id, const AppliedLoads& loads) const {
-  const Vector6d ground = loads.ground(id);
-  Vector6d force = Vector6d::Zero();
-  for (int d = 0; d < 6; ++d) {
-    const SupportDirection& s = support(id)[d];
-    if (s.stiffness != kRigid) force[d] = s.stiffness * (s.settle + ground[d]);
-  }
-  return force;
-}
-
-void FrameSystem::add_supports(const AppliedLoads& loads, Assembly& assembly) const {
-  for (const NodeId n : model().nodes.ids()) {
-    Matrix6d springs = Matrix6d::Zero();
-    for (int d = 0; d < 6; ++d) {
-      const double stiffness = support(n)[d].stiffness;
-      if (stiffness != kRigid) springs(d, d) = stiffness;
-    }
-    if (!springs.isZero(0)) topology_->scatter().add(n, springs, assembly.values);
-    dofs().add_force(n, loads.on_node(n) + spring_force(n, loads), assembly.loads);
-  }
+template <class OfMember>
+Assembly FrameSystem::at_unknowns(const AppliedLoads& loads, const OfMember& of_member) const {
+  const auto of_node = [&](NodeId n) {
+    NodeTerms terms;
+    terms.acts = loads.on_node(n) + spring_force(n, loads.ground(n), Vector6d::Zero());
+    terms.tangent = springs(n).asDiagonal();
+    return terms;
+  };
+  Equilibrium sum = equilibrium(situation(), of_member, of_node, topology_.get());
+  Assembly result;
+  result.loads = VectorXd::Zero(dofs().size()) - dofs().sum(sum.rest);
+  result.rhs = dofs().sum(sum.gains) + result.loads;
+  result.values = std::move(sum.tangent);
+  result.inner_negative_pivots = sum.inner_negative_pivots;
+  result.unstable_members = std::move(sum.unstable_members);
+  result.loaded_free_motions = std::move(sum.loaded_free_motions);
+  return result;
 }
 
 Assembly FrameSystem::assemble(const AppliedLoads& loads, const State& state, int split) const {
-  const ScatterMap& scatter = topology_->scatter();
-  Assembly result;
-  result.values.assign(pattern().rows.size(), 0.0);
-  result.loads = result.rhs = VectorXd::Zero(dofs().size());
-  const auto take = [&](int i, const MemberPart& part) {
-    const MemberId id(i);
-    if (!situation().present[id]) return;
-    scatter.add(id, part.K, result.values);
-    add_force(id, part, result);
-    result.inner_negative_pivots += part.negative_pivots;
-    if (part.section_unstable) result.unstable_members.push_back(id);
-  };
-  make_and_take(
-      model().members.size(),
-      [&](int i) { return member_part(MemberId(i), loads, state, split, true); }, take);
-  add_supports(loads, result);
-  result.rhs += result.loads;
-  return result;
+  return at_unknowns(loads,
+                     [&](MemberId id) { return member_terms(id, loads, state, split, true); });
+}
+
+Assembly FrameSystem::right_side(const AppliedLoads& loads, const State& state) const {
+  return at_unknowns(
+      loads, [&](MemberId id) -> MemberTerms { return member_terms(id, loads, state, 0, false); });
 }
 
 std::vector<double> FrameSystem::assemble_global(
     const std::function<Matrix12d(MemberId)>& member_matrix,
     const std::function<Matrix6d(NodeId)>& node_matrix) const {
-  const ScatterMap& scatter = topology_->scatter();
-  std::vector<double> values(pattern().rows.size(), 0.0);
-  make_and_take(
-      model().members.size(),
-      [&](int i) -> Matrix12d {
-        const MemberId id(i);
-        return situation().present[id] ? member_matrix(id) : Matrix12d::Zero();
-      },
-      [&](int i, const Matrix12d& K) {
-        if (situation().present[MemberId(i)]) scatter.add(MemberId(i), K, values);
-      });
-  if (!node_matrix) return values;
-  for (const NodeId n : model().nodes.ids()) scatter.add(n, node_matrix(n), values);
-  return values;
+  const auto of_member = [&](MemberId id) {
+    MemberTangent terms;
+    terms.tangent = member_matrix(id);
+    return terms;
+  };
+  const auto of_node = [&](NodeId n) {
+    NodeTerms terms;
+    if (node_matrix) terms.tangent = node_matrix(n);
+    return terms;
+  };
+  return equilibrium(situation(), of_member, of_node, topology_.get()).tangent;
 }
 
 std::vector<double> FrameSystem::assemble_matrix(
@@ -176,22 +145,6 @@ std::vector<double> FrameSystem::assemble_matrix(
     const std::function<Matrix6d(NodeId)>& node_matrix) const {
   return assemble_global([&](MemberId id) { return to_global(member_matrix(id), axes(id)); },
                          node_matrix);
-}
-
-RightSide FrameSystem::right_side(const AppliedLoads& loads, const State& state) const {
-  RightSide side;
-  side.loads = side.rhs = VectorXd::Zero(dofs().size());
-  const auto take = [&](int i, const MemberPart& part) {
-    if (situation().present[MemberId(i)]) add_force(MemberId(i), part, side);
-  };
-  make_and_take(
-      model().members.size(),
-      [&](int i) { return member_part(MemberId(i), loads, state, 0, false); }, take);
-  for (const NodeId n : model().nodes.ids()) {
-    dofs().add_force(n, loads.on_node(n) + spring_force(n, loads), side.loads);
-  }
-  side.rhs += side.loads;
-  return side;
 }
 
 void FrameSystem::place(NodeId id, const Prescribed& u0, const VectorXd& q, const VectorXd& rest,
@@ -236,22 +189,17 @@ Resistance FrameSystem::resistance(const AppliedLoads& loads, const State& actin
   });
   for_each_index(static_cast<int>(count), [&](int column) {
     const auto k = static_cast<std::size_t>(column);
-    VectorXd sum = VectorXd::Zero(dofs().size());
-    for (const MemberId id : model().members.ids()) {
-      const Member& m = model().members[id];
-      dofs().add_force(m.start, result.ends[k][id].head<6>(), sum);
-      dofs().add_force(m.end, result.ends[k][id].tail<6>(), sum);
-    }
-    for (const NodeId n : model().nodes.ids()) {
-      const Vector6d u = motions[k].nodes[n].vector();
-      Vector6d force = Vector6d::Zero();
-      for (int d = 0; d < 6; ++d) {
-        const double stiffness = support(n)[d].stiffness;
-        if (stiffness != 0 && stiffness != kRigid) force[d] = stiffness * u[d];
-      }
-      if (!force.isZero(0)) dofs().add_force(n, force, sum);
-    }
-    result.at_unknowns.col(column) = sum;
+    const auto of_member = [&](MemberId id) {
+      MemberTerms terms;
+      terms.resists = result.ends[k][id];
+      return terms;
+    };
+    const auto of_node = [&](NodeId n) {
+      NodeTerms terms;
+      terms.resists = springs(n).cwiseProduct(motions[k].nodes[n].vector());
+      return terms;
+    };
+    result.at_unknowns.col(column) = dofs().sum(equilibrium(situation(), of_member, of_node).rest);
   });
   return result;
 }

@@ -9,16 +9,14 @@
 
 namespace ulterix {
 
-/// Right side of K·q = rhs for one set of loads and one state.
-struct RightSide {
+struct MemberTangent;
+
+/// K·q = rhs for one set of loads and one state.
+struct Assembly {
   VectorXd loads;  ///< what acts at the unknowns, members' fixed-end forces and springs' ground in
   VectorXd rhs;    ///< the same less K times the motion of the supports
   std::vector<std::pair<MemberId, int>> loaded_free_motions;  ///< member, local direction
-};
-
-/// The same with the values of the stiffness matrix.
-struct Assembly : RightSide {
-  std::vector<double> values;              ///< on FrameSystem::pattern()
+  std::vector<double> values;                                 ///< of K, on FrameSystem::pattern()
   int inner_negative_pivots = 0;           ///< of pieces and hinges inside members
   std::vector<MemberId> unstable_members;  ///< whose section has no stiffness left under N
 };
@@ -54,8 +52,8 @@ class FrameSystem : public MemberFrame {
   }
 
   Assembly assemble(const AppliedLoads& loads, const State& state, int split = 0) const;
-  /// Only the right side, for a further set of loads on the stiffness of an unloaded state.
-  RightSide right_side(const AppliedLoads& loads, const State& state) const;
+  /// The same without K, for a further set of loads on the stiffness of an unloaded state.
+  Assembly right_side(const AppliedLoads& loads, const State& state) const;
 
   /// Values on the pattern of any symmetric matrix made of members' matrices (12 x 12, of the
   /// nodes, in the member's local axes) and nodes' (6 x 6, global).
@@ -90,19 +88,10 @@ class FrameSystem : public MemberFrame {
 
  private:
   IndexedVector<NodeId, NodeRotationStiffness> rotation_stiffness() const;
-  struct MemberPart {  // what one member brings, global
-    Matrix12d K;       // where it is asked for
-    Vector12d force, settlement;
-    bool settles = false;
-    int negative_pivots = 0, loaded_free_motion = -1;
-    bool section_unstable = false;
-  };
-  MemberPart member_part(MemberId id, const AppliedLoads& loads, const State& state, int split,
-                         bool with_stiffness) const;
-  void add_force(MemberId id, const MemberPart& part, RightSide& side) const;
-  void add_supports(const AppliedLoads& loads, Assembly& assembly) const;
-  /// What springs put on a node that is not displaced, where the ground has moved.
-  Vector6d spring_force(NodeId id, const AppliedLoads& loads) const;
+  MemberTangent member_terms(MemberId id, const AppliedLoads& loads, const State& state, int split,
+                             bool with_tangent) const;
+  template <class OfMember>
+  Assembly at_unknowns(const AppliedLoads& loads, const OfMember& of_member) const;
   void place(NodeId id, const Prescribed& u0, const VectorXd& q, const VectorXd& rest,
              State& state) const;
 

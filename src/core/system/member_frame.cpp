@@ -68,6 +68,21 @@ void MemberFrame::take_histories(const Situation& situation) {
   supports_ = supports_by_node(situation_);
 }
 
+Vector6d MemberFrame::springs(NodeId id) const {
+  Vector6d stiffness = Vector6d::Zero();
+  for (int d = 0; d < kDirections; ++d) {
+    const double k = support(id)[d].stiffness;
+    if (k != kRigid) stiffness[d] = k;
+  }
+  return stiffness;
+}
+
+Vector6d MemberFrame::spring_force(NodeId id, const Vector6d& ground, const Vector6d& u) const {
+  Vector6d settled;
+  for (int d = 0; d < kDirections; ++d) settled[d] = support(id)[d].settle;
+  return springs(id).cwiseProduct(settled + ground - u);
+}
+
 ElementProperties MemberFrame::properties(MemberId id) const {
   ElementProperties p = element_properties(situation_, id);
   p.r2 *= warping_relief_[id];

@@ -51,6 +51,10 @@ class MemberFrame {
 
   const Matrix3d& axes(MemberId id) const { return axes_[id]; }
   const std::array<SupportDirection, 6>& support(NodeId id) const { return supports_[id]; }
+  /// Stiffness of the springs under a node, N/m and N·m/rad; 0 where it is free or held rigidly.
+  Vector6d springs(NodeId id) const;
+  /// What they put on a node that has moved by `u`, where loads have moved the ground.
+  Vector6d spring_force(NodeId id, const Vector6d& ground, const Vector6d& u) const;
   const std::vector<std::vector<MemberId>>& members_at_nodes() const { return members_at_; }
 
  protected:

@@ -5,6 +5,7 @@
 
 #include "core/model/section_stress.hpp"
 #include "core/parallel.hpp"
+#include "core/system/equilibrium.hpp"
 
 namespace ulterix {
 
@@ -605,15 +606,11 @@ struct PiecewiseFrame::Parts {
   }
 
   Matrix6d springs(NodeId id) const {
-    Matrix6d K = Matrix6d::Zero();
+    Matrix6d K = system->springs(id).asDiagonal();
     const auto [first, last] = contacts_at[static_cast<std::size_t>(id.value)];
     for (std::size_t i = first; i < last; ++i) {
       const Contact& c = contacts[i];
       if (presses(i) >= 0) K(c.direction, c.direction) += c.stiffness;
-    }
-    for (int d = 0; d < 6; ++d) {
-      const double k = system->support(id)[d].stiffness;
-      if (k != kRigid) K(d, d) += k;
     }
     return K;
   }
@@ -623,10 +620,11 @@ struct PiecewiseFrame::Parts {
     const Pose& p = pose(id);
     const Vector6d& stands = springs_stand[static_cast<std::size_t>(id.value)];
     for (int d = 0; d < 6; ++d) {
+      const double stiffness = system->springs(id)[d];
+      if (stiffness == 0) continue;
       const SupportDirection& s = system->support(id)[d];
-      if (s.stiffness == 0 || s.stiffness == kRigid) continue;
       const double u = d < 3 ? p.displacement[d] : p.vector[d - 3];
-      f[d] = s.stiffness * (stands[d] + now.factor * s.settle - u);
+      f[d] = stiffness * (stands[d] + now.factor * s.settle - u);
     }
     return f;
   }
@@ -651,42 +649,54 @@ struct PiecewiseFrame::Parts {
     b.skew.push_back(block);
   }
 
-  /// Unbalanced forces at every node (of pieces less loads and springs), as they work on the
-  /// unknowns; the largest force and moment that take part.
-  struct Rest : Size {
-    std::vector<Vector6d> at;
-  };
-  Rest rest(const std::vector<PieceResponse>& all) const {
-    Rest result;
-    std::vector<Vector6d>& sum = result.at;
-    sum.assign(now.nodes.size(), Vector6d::Zero());
-    const auto take = [&result](const Vector6d& f) {
-      result.force = std::max(result.force, f.head<3>().cwiseAbs().maxCoeff());
-      result.moment = std::max(result.moment, f.tail<3>().cwiseAbs().maxCoeff());
-    };
-    for (std::size_t i = 0; i < pieces.size(); ++i) {
-      sum[static_cast<std::size_t>(pieces[i].start.value)] += all[i].force.head<6>();
-      sum[static_cast<std::size_t>(pieces[i].end.value)] += all[i].force.tail<6>();
-      take(all[i].force.head<6>());
-      take(all[i].force.tail<6>());
+  /// What loads and springs put on a node, as they work on its unknowns.
+  NodeTerms node_terms(NodeId id) const {
+    const auto n = static_cast<std::size_t>(id.value);
+    NodeTerms terms;
+    terms.acts = working(id, constant_nodal[n] + now.factor * scaled_nodal[n]);
+    terms.gains = working(id, scaled_nodal[n]);
+    if (id.value >= drawn.model().nodes.size()) return terms;  // between pieces
+    terms.resists = -(spring_force(id) + contact_force(id, true));
+    terms.tangent = springs(id);
+    const Vector6d unmoved = Vector6d::Zero();
+    terms.gains += system->spring_force(id, unmoved, unmoved);  // the ground alone
+    const auto [first, last] = contacts_at[n];
+    for (std::size_t i = first; i < last; ++i) {
+      const Contact& c = contacts[i];
+      if (presses(i) >= 0) terms.gains[c.direction] += c.stiffness * c.settle;
     }
-    for (const NodeId id : cut_model.nodes.ids()) {
-      const auto n = static_cast<std::size_t>(id.value);
-      const Vector6d load = constant_nodal[n] + now.factor * scaled_nodal[n];
-      take(load);
-      sum[n] -= working(id, load);
-      if (id.value < drawn.model().nodes.size()) {
-        sum[n] -= spring_force(id) + contact_force(id, true);
-      }
-    }
+    return terms;
+  }
+
+  MemberTangent piece_terms(std::size_t i) const {
+    const PieceResponse r = response(i);
+    MemberTangent terms;
+    terms.resists = r.force;
+    terms.gains = r.load;
+    terms.tangent = r.stiffness;
+    terms.negative_pivots = r.negative_pivots;
+    if (!settles) return terms;
+    Vector12d u0;
+    u0 << system->settlement(pieces[i].start), system->settlement(pieces[i].end);
+    if (!u0.isZero(0)) terms.gains -= r.stiffness * u0;
+    return terms;
+  }
+
+  /// Of the present state; `Terms`: with the tangent, or without.
+  template <class Terms>
+  Equilibrium sum_up() const {
+    Equilibrium sum = equilibrium(
+        system->situation(),
+        [this](MemberId id) -> Terms { return piece_terms(static_cast<std::size_t>(id.value)); },
+        [this](NodeId id) { return node_terms(id); }, system->topology().get());
     // Loads that cancel leave the rounding of each.
     const double part = std::abs(now.factor);
-    result.force = std::max({result.force, standing.force, part * growing.force});
-    result.moment = std::max({result.moment, standing.moment, part * growing.moment});
+    sum.force = std::max({sum.force, standing.force, part * growing.force});
+    sum.moment = std::max({sum.moment, standing.moment, part * growing.moment});
     // A force has the frame for a lever: without bending, moments are only its rounding.
-    result.moment = std::max(result.moment, result.force * size);
-    result.force = std::max(result.force, result.moment / size);
-    return result;
+    sum.moment = std::max(sum.moment, sum.force * size);
+    sum.force = std::max(sum.force, sum.moment / size);
+    return sum;
   }
 
   double limit_of(std::size_t piece) const {
@@ -763,14 +773,6 @@ struct PiecewiseFrame::Parts {
       }
     }
     return 1 - stress / fy;
-  }
-
-  std::vector<PieceResponse> responses() const {
-    std::vector<PieceResponse> all(pieces.size());
-    for_each_index(static_cast<int>(pieces.size()), [&](int i) {
-      all[static_cast<std::size_t>(i)] = response(static_cast<std::size_t>(i));
-    });
-    return all;
   }
 
   const FrameSystem& drawn;
@@ -885,50 +887,21 @@ const VectorXd& PiecewiseFrame::scale() const {
 Balance PiecewiseFrame::balance() const {
   const Parts& p = *parts_;
   const DofMap& dofs = p.system->dofs();
+  Equilibrium sum = p.sum_up<MemberTangent>();
   Balance b;
-  const std::vector<PieceResponse> all = p.responses();
-  const Parts::Rest rest = p.rest(all);
-  b.rest = b.load = VectorXd::Zero(dofs.size());
-  for (const NodeId id : p.cut_model.nodes.ids()) {
-    const auto n = static_cast<std::size_t>(id.value);
-    dofs.add_force(id, rest.at[n], b.rest);
-    Vector6d load = p.working(id, p.scaled_nodal[n]);
-    if (id.value < p.drawn.model().nodes.size()) {
-      for (int d = 0; d < 6; ++d) {
-        const SupportDirection& s = p.system->support(id)[d];
-        if (s.stiffness != kRigid) load[d] += s.stiffness * s.settle;
-      }
-    }
-    const auto [first, last] = p.contacts_at[n];
-    for (std::size_t i = first; i < last; ++i) {
-      const Parts::Contact& c = p.contacts[i];
-      if (p.presses(i) >= 0) load[c.direction] += c.stiffness * c.settle;
-    }
-    dofs.add_force(id, load, b.load);
-    p.add_skew(id, b);
-  }
-  for (std::size_t i = 0; i < p.pieces.size(); ++i) {
-    Vector12d load = all[i].load;
-    if (p.settles) {
-      Vector12d u0;
-      u0 << p.system->settlement(p.pieces[i].start), p.system->settlement(p.pieces[i].end);
-      if (!u0.isZero(0)) load -= all[i].stiffness * u0;
-    }
-    dofs.add_force(p.pieces[i].start, load.head<6>(), b.load);
-    dofs.add_force(p.pieces[i].end, load.tail<6>(), b.load);
-    b.inner_negative_pivots += all[i].negative_pivots;
-  }
+  b.rest = dofs.sum(sum.rest);
+  b.load = dofs.sum(sum.gains);
+  b.values = std::move(sum.tangent);
+  b.inner_negative_pivots = sum.inner_negative_pivots;
+  for (const NodeId id : p.cut_model.nodes.ids()) p.add_skew(id, b);
   if (p.fading.size() > 0) {
     b.rest -= (1 - p.now.factor) * p.fading;
     b.load -= p.fading;
   }
-  for (int q = 0; q < dofs.size() && rest.force > 0; ++q) {
-    const double scale = dofs.direction_of(q) < 3 ? rest.force : rest.moment;
+  for (int q = 0; q < dofs.size() && sum.force > 0; ++q) {
+    const double scale = dofs.direction_of(q) < 3 ? sum.force : sum.moment;
     b.unbalanced = std::max(b.unbalanced, std::abs(b.rest[q]) / scale);
   }
-  b.values = p.system->assemble_global(
-      [&all](MemberId id) { return all[static_cast<std::size_t>(id.value)].stiffness; },
-      [&p](NodeId id) { return p.springs(id); });
   return b;
 }
 
@@ -1069,13 +1042,13 @@ IndexedVector<MemberId, MemberPoses> PiecewiseFrame::poses() const {
 IndexedVector<NodeId, Vector6d> PiecewiseFrame::reactions() const {
   const Parts& p = *parts_;
   const Model& model = p.drawn.model();
-  const std::vector<Vector6d> rest = p.rest(p.responses()).at;
+  const IndexedVector<NodeId, Vector6d> rest = p.sum_up<MemberTerms>().rest;
   IndexedVector<NodeId, Vector6d> reactions(model.nodes.size(), Vector6d::Zero());
   for (const NodeId id : model.nodes.ids()) {
     const Pose& pose = p.pose(id);
     const Vector6d pressed = p.contact_force(id, true);
     Vector6d held = Vector6d::Zero();
-    const Vector6d& r = rest[static_cast<std::size_t>(id.value)];
+    const Vector6d& r = rest[id];
     bool any = !pressed.tail<3>().isZero(0);
     for (int d = 0; d < 6; ++d) {
       if (p.system->support(id)[d].stiffness != kRigid || !model.uses_direction(d)) continue;
