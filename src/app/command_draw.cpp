@@ -32,6 +32,7 @@ const std::vector<std::string> kFigures = {"model", "deflected", "moment", "shea
                                            "axial", "reactions", "mode",   "path"};
 
 constexpr std::size_t kModesOnAPage = 6;
+constexpr const char* kWholeFrame = "whole";  // of --plane
 
 /// The words of the call.
 struct DrawRequest {
@@ -142,13 +143,14 @@ std::string the_only_load(const DrawRequest& request) {
   return request.loads.empty() ? "" : request.loads[0];
 }
 
-/// The figure as it is, or of the plane or planes asked for, each with the end of its file's name.
-std::vector<std::pair<std::string, FigureSettings>> by_planes(const DrawRequest& request,
-                                                              const Model& model,
-                                                              const UnitSystem& units) {
-  if (request.plane.empty()) return {{"", request.settings}};
+/// A figure's settings with the end of its file's name.
+using PlaneFigures = std::vector<std::pair<std::string, FigureSettings>>;
+
+/// The figure as it is, or of the plane or planes asked for.
+PlaneFigures by_planes(const DrawRequest& request, const Model& model, const UnitSystem& units) {
+  if (request.plane.empty() || request.plane == kWholeFrame) return {{"", request.settings}};
   const auto planes = find_planes(model, units);
-  std::vector<std::pair<std::string, FigureSettings>> figures;
+  PlaneFigures figures;
   Names names;
   const FramePlane* const one = find_plane(planes, request.plane);
   for (const FramePlane& p : planes) {
@@ -187,15 +189,28 @@ Names chosen_analyses(const Results& results, const std::string& load, const Nam
   return wanted;
 }
 
+std::optional<Diagram> diagram_of(const std::string& what) {
+  if (what == "moment") return Diagram::moment;
+  if (what == "shear") return Diagram::shear;
+  if (what == "axial") return Diagram::axial;
+  return std::nullopt;
+}
+
+/// The plane of the largest value, of a diagram whose members and view are left open.
+PlaneFigures by_default(const DrawRequest& request, const Recovery& step, const UnitSystem& units) {
+  const auto diagram = diagram_of(request.what);
+  const FigureSettings& asked = request.settings;
+  const Model& model = step.frame().model();
+  const bool open = request.plane.empty() && asked.members.empty() && !asked.view;
+  if (!diagram || !open || model.plane != Plane::space) return by_planes(request, model, units);
+  return {{"", in_plane_of(governing_member(step, *diagram), asked, model, units)}};
+}
+
 void draw_what(Canvas& canvas, const std::string& what, const DrawnSteps& steps,
                const UnitSystem& units, const FigureSettings& settings) {
   if (what == "deflected") draw_deflected(canvas, steps, units, settings);
   if (what == "reactions") draw_reactions(canvas, steps, units, settings);
-  for (const auto& [name, diagram] : {std::pair<const char*, Diagram>{"moment", Diagram::moment},
-                                      {"shear", Diagram::shear},
-                                      {"axial", Diagram::axial}}) {
-    if (what == name) draw_diagram(canvas, diagram, steps, units, settings);
-  }
+  if (const auto diagram = diagram_of(what)) draw_diagram(canvas, *diagram, steps, units, settings);
 }
 
 /// `count`: figures of this call, which only their own names can keep apart.
@@ -422,7 +437,6 @@ void draw_stored_results(const Results& results, DrawRequest request) {
   }
   const StoredRun run(results, all, loads);
   request.settings.members = select_members(run.model(), request);
-  const auto figures = by_planes(request, run.model(), run.units());
   for (std::size_t i = 0; i < loads.size(); ++i) {
     std::vector<Recovery> recoveries;
     recoveries.reserve(analyses[i].size());
@@ -436,6 +450,7 @@ void draw_stored_results(const Results& results, DrawRequest request) {
       if (!request.analyses.empty()) name += "-" + a;
     }
     if (request.settings.side_by_side) name += "-side-by-side";
+    const auto figures = by_default(request, recoveries.back(), run.units());
     for (const auto& [ending, settings] : figures) {
       if (request.animate) {
         animate_deflection(results, request, steps, name + ending, settings);
@@ -448,6 +463,10 @@ void draw_stored_results(const Results& results, DrawRequest request) {
                    draw_what(canvas, request.what, steps, run.units(), own);
                  });
       tell_files(results, paths);
+      if (request.plane.empty() && settings.plane) {
+        fmt::print("the plane {} holds the largest value; --plane all draws every plane\n",
+                   settings.plane->name);
+      }
     }
   }
 }
@@ -591,8 +610,11 @@ int command_draw(const Arguments& arguments) {
       "view", "front, side, plan, iso, or TURNED,RAISED in degrees", word(), "VIEW")(
       "scale", "times the displacements; for diagrams, their height in m", cxxopts::value<double>(),
       "X")("side-by-side", "two analyses beside each other instead of overlaid")(
-      "plane", "one plane of a space frame, like \"y = 12\", or all", word(), "PLANE")(
-      "loads", "draw the loads on a whole space frame too")(
+      "plane",
+      "one plane of a space frame, like \"y = 12\", all, or whole (default: of diagrams of more "
+      "than "
+      "40 members in space the plane of the largest value)",
+      word(), "PLANE")("loads", "draw the loads on a whole space frame too")(
       "mode", "mode: which, like 2, 1-3 or 1,4", word(), "N")(
       "animate", "deflected and mode: an SVG file that a browser plays")(
       "diagram-side", "side of moment diagrams: tension or compression",

@@ -36,8 +36,15 @@ struct FigureSettings {
 
 /// The same figure of one plane of the frame: its members (of those already chosen) from the front.
 FigureSettings in_plane(FigureSettings settings, const Model& model, const FramePlane& plane);
+/// A space frame of many members, of which nothing can be read as a whole, in the plane that shows
+/// `member`; any other frame as it is.
+FigureSettings in_plane_of(MemberId member, FigureSettings settings, const Model& model,
+                           const UnitSystem& units);
 
 enum class Diagram { moment, shear, axial };
+
+/// The member with the largest value of a diagram.
+MemberId governing_member(const Recovery& recovery, Diagram diagram);
 
 /// Times the displacements, rounded, so that the largest of the members shown is a twentieth of the
 /// frame's size.

@@ -32,9 +32,6 @@ constexpr std::size_t kModes = 3;
 /// Watched places whose paths are drawn.
 constexpr std::size_t kMostPaths = 4;
 
-/// A space frame of more members is read by planes.
-constexpr int kWholeFrame = 40;
-
 std::vector<std::string> both_formats(const fs::path& folder, const std::string& name) {
   return {(folder / (name + ".svg")).string(), (folder / (name + ".png")).string()};
 }
@@ -64,11 +61,7 @@ class RunFigures {
     DrawnSteps steps;
     if (is_whole(first)) steps.push_back({&first_order, std::string(kBaseline)});
     if (second_order) steps.push_back({&*second_order, second.analysis});
-    FigureSettings settings;
-    const auto planes = model_.members.size() > kWholeFrame ? find_planes(model_, units_)
-                                                            : std::vector<FramePlane>();
-    const FramePlane* plane = plane_of(planes, governing.member);
-    if (plane != nullptr) settings = in_plane(settings, model_, *plane);
+    const FigureSettings settings = in_plane_of(governing.member, {}, model_, units_);
     const std::string &loads = second.loads.name, file = as_file_name(loads);
     names_.push_back("deflected-" + file);
     names_.push_back("moment-" + file);

@@ -3,6 +3,7 @@
 
 #include <SQLiteCpp/SQLiteCpp.h>
 #include <fcntl.h>
+#include <fmt/format.h>
 #include <gtest/gtest.h>
 #include <signal.h>
 
@@ -464,6 +465,54 @@ TEST_F(Program, DrawMakesEveryFigureInEveryFormat) {
     EXPECT_EQ(r.status, 2) << call;
     EXPECT_NE(r.err.find(words), std::string::npos) << r.err;
   }
+}
+
+/// 3 x 3 bays and two storeys: 80 members, of which only the girders at y = 10 m are loaded.
+std::string grid_model() {
+  std::string nodes = "[nodes]\n", supports = "[supports]\n", members = "[members]\n", loaded;
+  const auto name = [](int x, int y, int z) { return fmt::format("N{}{}{}", x, y, z); };
+  for (int x = 0; x < 4; ++x) {
+    for (int y = 0; y < 4; ++y) {
+      for (int z = 0; z < 3; ++z) {
+        const std::string at = name(x, y, z);
+        nodes += fmt::format("{} = [{}, {}, {}]\n", at, 6 * x, 5 * y, 4 * z);
+        if (z == 0) {
+          supports += at + " = \"fixed\"\n";
+          continue;
+        }
+        const auto member = [&](char kind, const std::string& from) {
+          members += fmt::format("{}{}{}{} = {{ from = \"{}\", to = \"{}\", section = \"s\" }}\n",
+                                 kind, x, y, z, from, at);
+        };
+        member('C', name(x, y, z - 1));
+        if (x > 0) member('X', name(x - 1, y, z));
+        if (y > 0) member('Y', name(x, y - 1, z));
+        if (x > 0 && y == 2) {
+          loaded += fmt::format("{}\"X{}{}{}\"", loaded.empty() ? "" : ", ", x, y, z);
+        }
+      }
+    }
+  }
+  return "title = \"grid\"\n[materials]\nm = { E = \"210 GPa\", G = \"81 GPa\", density = 7850 }\n"
+         "[sections]\ns = { shape = \"HEB 200\" }\n[defaults]\nmaterial = \"m\"\n" +
+         nodes + supports + members + "[loads.Q]\nmembers = [ { on = [" + loaded +
+         "], qz = -20 } ]\n[analyses.first-order]\nkind = \"first-order\"\n";
+}
+
+TEST_F(Program, ADiagramOfALargeSpaceFrameShowsThePlaneOfTheLargestValue) {
+  w.write("grid.toml", grid_model());
+  const auto run = w.run("run grid.toml");
+  ASSERT_EQ(run.status, 0) << run.out << run.err;
+  const auto open = w.run("draw grid-results moment");
+  EXPECT_NE(open.out.find("the plane y = 10 m holds the largest value"), std::string::npos)
+      << open.out << open.err;
+  for (const char* option : {"--plane whole", "--view iso", "--member X121"}) {
+    const auto r = w.run(std::string("draw grid-results moment -o other.svg ") + option);
+    EXPECT_EQ(r.out, "other.svg\n") << option << r.err;
+  }
+  w.run("draw grid-results moment --plane \"y = 10\" -o plane.svg");
+  EXPECT_EQ(w.read("plane.svg"), w.read("grid-results/figures/moment-Q.svg"));
+  EXPECT_EQ(w.run("draw grid-results deflected -o shape.svg").out, "shape.svg\n");
 }
 
 TEST_F(Program, CompareTellsWhereTheSecondOrderResultDiffers) {
