@@ -32,7 +32,7 @@ const std::vector<std::string> kFigures = {"model", "deflected", "moment", "shea
                                            "axial", "reactions", "mode",   "path"};
 
 constexpr std::size_t kModesOnAPage = 6;
-constexpr const char* kWholeFrame = "whole";  // of --plane
+constexpr const char* kWhole = "whole";  // of --plane: no plane
 
 /// The words of the call.
 struct DrawRequest {
@@ -148,7 +148,7 @@ using PlaneFigures = std::vector<std::pair<std::string, FigureSettings>>;
 
 /// The figure as it is, or of the plane or planes asked for.
 PlaneFigures by_planes(const DrawRequest& request, const Model& model, const UnitSystem& units) {
-  if (request.plane.empty() || request.plane == kWholeFrame) return {{"", request.settings}};
+  if (request.plane.empty() || request.plane == kWhole) return {{"", request.settings}};
   const auto planes = find_planes(model, units);
   PlaneFigures figures;
   Names names;
@@ -464,8 +464,9 @@ void draw_stored_results(const Results& results, DrawRequest request) {
                  });
       tell_files(results, paths);
       if (request.plane.empty() && settings.plane) {
-        fmt::print("the plane {} holds the largest value; --plane all draws every plane\n",
-                   settings.plane->name);
+        fmt::print(
+            "the plane {} holds the largest value; --plane all draws every plane, whole the frame\n",
+            settings.plane->name);
       }
     }
   }
