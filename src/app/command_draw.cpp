@@ -244,10 +244,10 @@ void draw_stored_model(const Results& results, DrawRequest request) {
   if (!load.empty()) loads = find_loads(file.model, chosen_loads(results, {load}, {})[0]);
   const auto figures = by_planes(request, file.model, file.units);
   for (const auto& [ending, settings] : figures) {
-    const std::string name = (loads ? "model-" + load : std::string("model")) + ending;
+    const std::string name = fmt::format("model{}{}", loads ? "-" + load : "", ending);
     const auto paths = output_paths(results, request, as_file_name(name), figures.size());
-    draw_files(paths, file.model.title + ": the model", [&](Canvas& canvas) {
-      draw_model(canvas, file.model, file.units, settings, loads ? &*loads : nullptr);
+    draw_files(paths, file.model.title + ": the model", [&, &own = settings](Canvas& canvas) {
+      draw_model(canvas, file.model, file.units, own, loads ? &*loads : nullptr);
     });
     tell_files(results, paths);
   }
@@ -296,7 +296,7 @@ std::string caption_of(const Results& results, const std::vector<Results::Filter
 }
 
 std::vector<DrawnMode> stored_modes(const Results& results, const Model& model,
-                                    std::vector<Results::Filter> filters,
+                                    const std::vector<Results::Filter>& filters,
                                     const std::vector<int>& numbers) {
   std::vector<DrawnMode> modes(numbers.size());
   const ByName<NodeId> node(results, model.nodes);
@@ -311,8 +311,9 @@ std::vector<DrawnMode> stored_modes(const Results& results, const Model& model,
     if (mode->nodes.empty()) mode->nodes = IndexedVector<NodeId, NodeMotion>(model.nodes.size());
     NodeMotion& motion = mode->nodes[node(row[4])];
     for (int d = 0; d < 3; ++d) {
-      motion.translation[d] = number_in(row[static_cast<std::size_t>(5 + d)]);
-      motion.rotation[d] = number_in(row[static_cast<std::size_t>(8 + d)]);
+      const auto at = static_cast<std::size_t>(d);
+      motion.translation[d] = number_in(row[5 + at]);
+      motion.rotation[d] = number_in(row[8 + at]);
     }
   }
   for (const auto& row : results.table("mode_axes", filters).rows) {
@@ -372,7 +373,9 @@ void draw_stored_modes(const Results& results, DrawRequest request) {
       const auto paths =
           output_paths(results, request, as_file_name(name + ending), figures.size() * pages);
       draw_files(paths, fmt::format("{}: {}", file.model.title, heading),
-                 [&](Canvas& canvas) { draw_modes(canvas, file.model, heading, shown, settings); });
+                 [&, &own = settings](Canvas& canvas) {
+                   draw_modes(canvas, file.model, heading, shown, own);
+                 });
       tell_files(results, paths);
     }
   }
@@ -401,7 +404,7 @@ void draw_stored_stages(const Results& results, DrawRequest request) {
   request.settings.sheet = sheet.heading();
   const auto figures = by_planes(request, run.model(), run.units());
   for (const auto& [ending, settings] : figures) {
-    const std::string name = request.what + "-" + analysis + ending;
+    const std::string name = fmt::format("{}-{}{}", request.what, analysis, ending);
     if (request.animate) {
       const double scale = settings.scale.value_or(automatic_scale(sheet.steps(), settings));
       write_moving_picture(
@@ -465,7 +468,8 @@ void draw_stored_results(const Results& results, DrawRequest request) {
       tell_files(results, paths);
       if (request.plane.empty() && settings.plane) {
         fmt::print(
-            "the plane {} holds the largest value; --plane all draws every plane, whole the frame\n",
+            "the plane {} holds the largest value; --plane all draws every plane, whole the "
+            "frame\n",
             settings.plane->name);
       }
     }

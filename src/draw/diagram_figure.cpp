@@ -179,7 +179,7 @@ class DiagramPanel {
     scene.draw_undeformed({palette::kInk, 1.4, {}});
     draw_supports(scene);
     draw_hinges(scene);
-    const std::string governing = write_values(scene, peaks);
+    std::string governing = write_values(scene, peaks);
     if (diagram_ == Diagram::axial) draw_slack(scene, steps.back().recovery->step());
     return governing;
   }

@@ -58,8 +58,8 @@ void LabelPlacer::avoid(const std::vector<Vector2d>& line) {
   for (std::size_t i = 1; i < line.size(); ++i) {
     const Vector2d &a = line[i - 1], &b = line[i];
     each_cell({a.cwiseMin(b), a.cwiseMax(b)}, [&](std::size_t cell) {
-      const auto column = double(cell % kColumns), row = double(cell / kColumns);
-      const Vector2d low(column * kCell, row * kCell);
+      const std::size_t column = cell % kColumns, row = cell / kColumns;
+      const Vector2d low(double(column) * kCell, double(row) * kCell);
       if (enters(a, b, low, low + Vector2d::Constant(kCell))) {
         cells_[cell].segments.emplace_back(a, b);
       }
