@@ -4,6 +4,7 @@
 
 #include "core/analysis/first_order.hpp"
 #include "core/analysis/p_delta.hpp"
+#include "core/system/equilibrium.hpp"
 #include "support/frame_builder.hpp"
 
 namespace ulterix::testing::situation_test {
@@ -239,6 +240,69 @@ TEST(Situation, AStruckPropHandsItsForceOn) {
   EXPECT_NEAR(after.reactions[B][2], 0, 1e-9);
   EXPECT_LE(relative_error(Recovery(after).line(MemberId(0)).at(4).forces[4], 8e3 * 4 * 5 / 2.0),
             1e-9);
+}
+
+/// What a state puts against the nodes, summed up by hand, by the balance of the step, and by the
+/// tangent times the motion less the loads.
+TEST(Situation, EquilibriumOfAStateIsThatOfItsStep) {
+  const Building tall(2);
+  Situation situation(tall.b.model);
+  for (const MemberId m : tall.storeys[1]) situation.present[m] = 0;
+  for (const NodeId n : tall.floors[2]) situation.standing[n] = 0;
+  const ElasticFrame frame = make_elastic_frame(situation);
+  const FrameSystem& system = *frame.system;
+  const Step step = first_order(frame, of_case(tall.b.model)).front();
+  ASSERT_TRUE(step.has_state);
+  const auto at_ends = [&](MemberId id) {
+    const Element e = system.element(id, step.applied->on_member(id), step.state);
+    MemberTangent terms;
+    terms.resists = to_global(e.end_forces(system.end_motion(id, step.state)), system.axes(id));
+    terms.tangent = to_global(e.stiffness(), system.axes(id));
+    terms.lever = 2;
+    terms.negative_pivots = 1;
+    return terms;
+  };
+  const auto at_node = [&](NodeId n) {
+    NodeTerms terms;
+    terms.acts = step.applied->on_node(n);
+    return terms;
+  };
+  const Equilibrium sum = equilibrium(situation, at_ends, at_node, system.topology().get());
+  double force = 0, moment = 0;
+  for (const MemberId id : tall.storeys[0]) {
+    const Vector12d p = at_ends(id).resists;
+    for (const int at : {0, 6}) {
+      force = std::max(force, p.segment<3>(at).cwiseAbs().maxCoeff());
+      moment = std::max(moment, p.segment<3>(at + 3).cwiseAbs().maxCoeff());
+    }
+  }
+  EXPECT_EQ(sum.force, force);
+  EXPECT_EQ(sum.moment, std::max(moment, 2 * force));
+  EXPECT_EQ(sum.inner_negative_pivots, static_cast<int>(tall.storeys[0].size()));
+  for (const NodeId n : tall.floors[0]) {
+    EXPECT_LT((sum.rest[n] - step.reactions[n]).norm(), 1e-12 * moment);
+  }
+  for (const NodeId n : tall.floors[1]) EXPECT_LT(sum.rest[n].norm(), 1e-10 * moment);
+  for (const NodeId n : tall.floors[2]) EXPECT_EQ(sum.rest[n], -step.applied->on_node(n));
+  EXPECT_EQ(sum.tangent, frame.stiffness);
+}
+
+/// A step keeps the lines that were asked for; a copy whose state changes has its own.
+TEST(Situation, ACopyOfAStepKeepsNoLines) {
+  const Building low(1);
+  const Step step = linear(Situation(low.b.model));
+  const MemberId id = low.storeys[0][0];
+  const MemberLine& line = Recovery(step).line(id);
+  EXPECT_EQ(&Recovery(step).line(id), &line);
+  Step copy = step;
+  for (NodeMotion& n : copy.state.nodes) {
+    n.translation *= 2;
+    n.rotation *= 2;
+    n.rest *= 2;
+  }
+  const double N = line.at(0).forces[kN], doubled = Recovery(copy).line(id).at(0).forces[kN];
+  EXPECT_GT(std::abs(doubled - N), 0.5 * std::abs(N));
+  EXPECT_EQ(Recovery(step).line(id).at(0).forces[kN], N);
 }
 
 /// The change of end forces with the motion is the tangent, for every kind of member and theory,
