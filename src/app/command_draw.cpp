@@ -196,14 +196,11 @@ std::optional<Diagram> diagram_of(const std::string& what) {
   return std::nullopt;
 }
 
-/// The plane of the largest value, of a diagram whose members and view are left open.
-PlaneFigures by_default(const DrawRequest& request, const Recovery& step, const UnitSystem& units) {
-  const auto diagram = diagram_of(request.what);
+/// The diagram whose largest value chooses the plane, where members and view are left open.
+std::optional<Diagram> chooses_plane(const DrawRequest& request, const Model& model) {
   const FigureSettings& asked = request.settings;
-  const Model& model = step.frame().model();
   const bool open = request.plane.empty() && asked.members.empty() && !asked.view;
-  if (!diagram || !open || model.plane != Plane::space) return by_planes(request, model, units);
-  return {{"", in_plane_of(governing_member(step, *diagram), asked, model, units)}};
+  return open && model.plane == Plane::space ? diagram_of(request.what) : std::nullopt;
 }
 
 void draw_what(Canvas& canvas, const std::string& what, const DrawnSteps& steps,
@@ -440,6 +437,8 @@ void draw_stored_results(const Results& results, DrawRequest request) {
   }
   const StoredRun run(results, all, loads);
   request.settings.members = select_members(run.model(), request);
+  PlaneFigures figures = by_planes(request, run.model(), run.units());
+  const std::optional<Diagram> chooses = chooses_plane(request, run.model());
   for (std::size_t i = 0; i < loads.size(); ++i) {
     std::vector<Recovery> recoveries;
     recoveries.reserve(analyses[i].size());
@@ -453,7 +452,10 @@ void draw_stored_results(const Results& results, DrawRequest request) {
       if (!request.analyses.empty()) name += "-" + a;
     }
     if (request.settings.side_by_side) name += "-side-by-side";
-    const auto figures = by_default(request, recoveries.back(), run.units());
+    if (chooses) {
+      const MemberId most = governing_member(recoveries.back(), *chooses);
+      figures = {{"", in_plane_of(most, request.settings, run.model(), run.units())}};
+    }
     for (const auto& [ending, settings] : figures) {
       if (request.animate) {
         animate_deflection(results, request, steps, name + ending, settings);
@@ -466,7 +468,7 @@ void draw_stored_results(const Results& results, DrawRequest request) {
                    draw_what(canvas, request.what, steps, run.units(), own);
                  });
       tell_files(results, paths);
-      if (request.plane.empty() && settings.plane) {
+      if (chooses && settings.plane) {
         fmt::print(
             "the plane {} holds the largest value; --plane all draws every plane, whole the "
             "frame\n",

@@ -5,6 +5,7 @@
 #include <set>
 
 #include "core/parallel.hpp"
+#include "core/results/comparison.hpp"
 #include "draw/figure_parts.hpp"
 #include "draw/symbols.hpp"
 #include "units/for_people.hpp"
@@ -281,6 +282,13 @@ std::string side_words(Diagram diagram, const FigureSettings& settings) {
 }
 
 }  // namespace
+
+MemberId governing_member(const Recovery& recovery, Diagram diagram) {
+  const auto [about_y, about_z] = kind_of(diagram).components;
+  const LargestForce largest = largest_of(find_extremes(recovery), {about_y, about_z},
+                                          recovery.frame().model().members.ids());
+  return largest.value != 0 ? largest.member : MemberId();
+}
 
 void draw_diagram(Canvas& canvas, Diagram diagram, const DrawnSteps& steps, const UnitSystem& units,
                   const FigureSettings& settings) {

@@ -72,29 +72,6 @@ FigureSettings in_plane_of(MemberId member, FigureSettings settings, const Model
   return plane != nullptr ? in_plane(std::move(settings), model, *plane) : settings;
 }
 
-MemberId governing_member(const Recovery& recovery, Diagram diagram) {
-  const std::vector<int> components = diagram == Diagram::moment  ? std::vector<int>{kMy, kMz}
-                                      : diagram == Diagram::shear ? std::vector<int>{kVy, kVz}
-                                                                  : std::vector<int>{kN};
-  const Situation& situation = recovery.frame().situation();
-  std::vector<double> largest(situation.present.size(), -1);
-  for_each_index(static_cast<int>(largest.size()), [&](int i) {
-    if (situation.present[MemberId(i)] == 0) return;
-    const auto extremes = recovery.line(MemberId(i)).extremes();
-    for (const int c : components) {
-      const Extreme& e = extremes[static_cast<std::size_t>(c)];
-      auto& own = largest[static_cast<std::size_t>(i)];
-      own = std::max({own, std::abs(e.min), std::abs(e.max)});
-    }
-  });
-  MemberId best;
-  double most = 0;
-  for (std::size_t i = 0; i < largest.size(); ++i) {
-    if (largest[i] > most * (1 + 1e-9)) most = largest[i], best = MemberId(static_cast<int>(i));
-  }
-  return best;
-}
-
 ViewDirection view_of(const Model& model, const FigureSettings& settings) {
   return settings.view.value_or(default_view(model));
 }

@@ -280,7 +280,7 @@ std::string modes_file_name(const std::string& analysis, const std::string& load
 
 std::optional<GoverningStep> governing_step(const RunResult& result) {
   // Moments first; in a truss the axial force.
-  for (const auto& components : {std::vector<int>{kMy, kMz}, std::vector<int>{kN}}) {
+  for (const auto& forces : {std::vector<InternalForce>{kMy, kMz}, {kN}}) {
     for (const bool second_order : {true, false}) {
       GoverningStep best;
       double largest = 0;
@@ -288,13 +288,10 @@ std::optional<GoverningStep> governing_step(const RunResult& result) {
         const Step& step = result.steps[i];
         const bool wanted = second_order ? is_second_order(step.kind) : step.analysis == kBaseline;
         if (!wanted || !is_whole(step) || result.extremes[i].empty()) continue;
-        for (const MemberId id : result.model->members.ids()) {
-          for (const int c : components) {
-            const Extreme& e = result.extremes[i][id][static_cast<std::size_t>(c)];
-            const double value = std::max(std::abs(e.min), std::abs(e.max));
-            if (value > largest * (1 + 1e-9)) largest = value, best = {&step, id};
-          }
-        }
+        const LargestForce own =
+            largest_of(result.extremes[i], forces, result.model->members.ids());
+        const double value = std::abs(own.value);
+        if (value > largest * (1 + 1e-9)) largest = value, best = {&step, own.member};
       }
       if (best.step != nullptr) return best;
     }

@@ -20,26 +20,6 @@ std::optional<double> ratio(double first, double value, double largest) {
   return value / first;
 }
 
-/// The member and place of the largest |force|; x in m.
-struct LargestForce {
-  MemberId member;
-  double x = 0, value = 0;
-};
-
-LargestForce largest_of(const StepExtremes& all, InternalForce component,
-                        const std::vector<MemberId>& members) {
-  LargestForce found;
-  for (const MemberId id : members) {
-    const Extreme& e = all[id][component];
-    const bool low = std::abs(e.min) > std::abs(e.max);
-    const double value = low ? e.min : e.max;
-    if (!found.member.valid() || std::abs(value) > std::abs(found.value) * (1 + 1e-9)) {
-      found = {id, low ? e.x_min : e.x_max, value};
-    }
-  }
-  return found;
-}
-
 /// The largest value of a place's kind in a step: what a watched one may be rounding beside.
 double largest_like(const Step& step, const Place& place, double size) {
   const int from = place.component < 3 ? 0 : 3;
@@ -170,12 +150,11 @@ void add_forces(const Recovery& first, const Recovery& step, const StepExtremes&
                 std::vector<ComparisonRow>& rows) {
   const Model& model = step.frame().model();
   const std::vector<MemberId> everyone = model.members.ids();
-  const double largest_N = std::abs(largest_of(extremes, kN, everyone).value);
-  const double largest_M = std::max(std::abs(largest_of(extremes, kMy, everyone).value),
-                                    std::abs(largest_of(extremes, kMz, everyone).value));
+  const double largest_N = std::abs(largest_of(extremes, {kN}, everyone).value);
+  const double largest_M = std::abs(largest_of(extremes, {kMy, kMz}, everyone).value);
   for (const auto& [name, members] : member_sets(model)) {
     for (const InternalForce component : {kMy, kMz, kN}) {
-      const LargestForce found = largest_of(extremes, component, members);
+      const LargestForce found = largest_of(extremes, {component}, members);
       const double largest = component == kN ? largest_N : largest_M;
       if (std::abs(found.value) <= kNoRatio * largest) continue;
       ComparisonRow row;
@@ -250,6 +229,22 @@ StepExtremes find_extremes(const Recovery& recovery) {
   });
   clear_rounding(model.size(), all);
   return all;
+}
+
+LargestForce largest_of(const StepExtremes& all, const std::vector<InternalForce>& forces,
+                        const std::vector<MemberId>& members) {
+  LargestForce found;
+  for (const MemberId id : members) {
+    for (const InternalForce force : forces) {
+      const Extreme& e = all[id][force];
+      const bool low = std::abs(e.min) > std::abs(e.max);
+      const double value = low ? e.min : e.max;
+      if (!found.member.valid() || std::abs(value) > std::abs(found.value) * (1 + 1e-9)) {
+        found = {id, low ? e.x_min : e.x_max, value};
+      }
+    }
+  }
+  return found;
 }
 
 std::vector<ComparisonRow> compare_to_first_order(const Recovery& first, const Recovery& step,

@@ -45,6 +45,14 @@ MemberExtremes extremes_of(const MemberLine& line);
 using StepExtremes = IndexedVector<MemberId, MemberExtremes>;
 StepExtremes find_extremes(const Recovery& recovery);
 
+/// The member and place of the largest |force| of some kinds; x in m.
+struct LargestForce {
+  MemberId member;
+  double x = 0, value = 0;
+};
+LargestForce largest_of(const StepExtremes& all, const std::vector<InternalForce>& forces,
+                        const std::vector<MemberId>& members);
+
 /// A step beside its first-order baseline at the places that matter: watched places, the largest
 /// displacement of each direction, storey drifts, the largest reactions, and the largest forces of
 /// each section and group. `extremes` and `storeys` belong to the step. Empty if either has no

@@ -155,17 +155,21 @@ void complete(std::shared_ptr<const MemberFrame> frame, std::shared_ptr<const Ap
     terms.lever = model.length(id);
     return terms;
   };
+  step.reactions = IndexedVector<NodeId, Vector6d>(model.nodes.size(), Vector6d::Zero());
+  for (const NodeId n :
+       model.nodes.ids()) {  // of springs; those of rigid supports balance the rest
+    Vector6d& reaction = step.reactions[n];
+    reaction = system.spring_force(n, loads.ground(n), step.state.nodes[n].vector());
+    for (int d = 0; d < kDirections; ++d) {
+      if (!model.uses_direction(d)) reaction[d] = 0;
+    }
+  }
   const auto of_node = [&](NodeId n) {
     NodeTerms terms;
     terms.acts = loads.on_node(n);
-    terms.resists = -system.spring_force(n, loads.ground(n), step.state.nodes[n].vector());
-    for (int d = 0; d < kDirections; ++d) {
-      if (!model.uses_direction(d)) terms.resists[d] = 0;
-    }
-    step.reactions[n] = -terms.resists;
+    terms.resists = -step.reactions[n];
     return terms;
   };
-  step.reactions = IndexedVector<NodeId, Vector6d>(model.nodes.size(), Vector6d::Zero());
   Equilibrium sum = equilibrium(system.situation(), of_member, of_node);
   for (const NodeId n : model.nodes.ids()) {
     Vector6d& rest = sum.rest[n];

@@ -619,12 +619,12 @@ struct PiecewiseFrame::Parts {
     Vector6d f = contact_force(id, false);
     const Pose& p = pose(id);
     const Vector6d& stands = springs_stand[static_cast<std::size_t>(id.value)];
+    const Vector6d stiffness = system->springs(id);
     for (int d = 0; d < 6; ++d) {
-      const double stiffness = system->springs(id)[d];
-      if (stiffness == 0) continue;
+      if (stiffness[d] == 0) continue;
       const SupportDirection& s = system->support(id)[d];
       const double u = d < 3 ? p.displacement[d] : p.vector[d - 3];
-      f[d] = stiffness * (stands[d] + now.factor * s.settle - u);
+      f[d] = stiffness[d] * (stands[d] + now.factor * s.settle - u);
     }
     return f;
   }
