@@ -17,12 +17,12 @@ using Eigen::VectorXd;
 EigenProblem diagonal(const VectorXd& theta, const VectorXd& K) {
   EigenProblem problem;
   problem.size = static_cast<int>(theta.size());
-  problem.multiply_K = [K](const MatrixXd& X) -> MatrixXd { return K.asDiagonal() * X; };
-  problem.apply = [theta, K](const MatrixXd& X) {
-    EigenProblem::Block block;
-    block.W = theta.asDiagonal() * X;
-    block.KW = K.asDiagonal() * block.W;
-    return block;
+  problem.multiply_K = [K](const PackedColumns& X) {
+    return PackedColumns(MatrixXd(K.asDiagonal() * X.matrix()));
+  };
+  problem.apply = [theta, K](const PackedColumns& X) {
+    const MatrixXd W = theta.asDiagonal() * X.matrix();
+    return EigenProblem::Block{PackedColumns(W), PackedColumns(MatrixXd(K.asDiagonal() * W))};
   };
   return problem;
 }

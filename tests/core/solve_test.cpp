@@ -150,12 +150,19 @@ TEST(IndefiniteFactor, ALargeBlockWhosePivotsAreFarApartIsSolvedWithByAllThreads
 TEST(TallProducts, AgreeWithPlainOnes) {
   srand(4);
   const Eigen::MatrixXd A = Eigen::MatrixXd::Random(301, 13);
-  Eigen::MatrixXd B = Eigen::MatrixXd::Random(301, 10);
-  EXPECT_LT((tall_inner(A, 11, B) - A.leftCols(11).transpose() * B).norm(), 1e-12);
-  const Eigen::MatrixXd c = Eigen::MatrixXd::Random(7, 10);
-  const Eigen::MatrixXd left = B - A.middleCols(3, 7) * c;
-  tall_subtract(A, 3, c, B);
-  EXPECT_LT((B - left).norm(), 1e-12);
+  const Eigen::MatrixXd B = Eigen::MatrixXd::Random(301, 10);
+  const PackedColumns packed(B), packed_A(A);
+  EXPECT_LT((tall_inner(A, 11, packed) - A.leftCols(11).transpose() * B).norm(), 1e-12);
+  EXPECT_LT((tall_inner(packed_A, packed) - A.transpose() * B).norm(), 1e-12);
+  for (int columns = 1; columns <= 10; ++columns) {
+    const Eigen::MatrixXd c = Eigen::MatrixXd::Random(columns, 10);
+    PackedColumns rest(B);
+    tall_subtract(A, 3, c, rest);
+    EXPECT_LT((rest.matrix() - (B - A.middleCols(3, columns) * c)).norm(), 1e-12);
+    EXPECT_LT((tall_inner(A, columns, packed) - A.leftCols(columns).transpose() * B).norm(), 1e-12);
+    const PackedColumns few(A.leftCols(columns));
+    EXPECT_LT((tall_product(few, c).matrix() - A.leftCols(columns) * c).norm(), 1e-12);
+  }
 }
 
 TEST(Factorisation, NotFiniteIsSeen) {

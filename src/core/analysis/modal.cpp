@@ -28,8 +28,11 @@ constexpr int kTriedFrame = 300;
 /// ... up to so many, and give none beyond: the work grows with the third power of the number, and
 /// an estimate from few functions is far too low there.
 constexpr int kMostTried = 40;
-/// Vectors for each direction that tell where its mass lies.
-constexpr int kMassVectors = 30;
+/// Vectors for each direction that tell where its mass lies: as many as settle it.
+constexpr std::array<int, 5> kMassVectors = {6, 9, 14, 20, 30};
+constexpr double kSettled = 1e-3;
+/// Of more than so many times the modes asked for no number is told.
+constexpr int kMostHinted = 10;
 
 class ModalSolver {
  public:
@@ -310,12 +313,14 @@ class ModalSolver {
     if (most > 0) try_hints(most, result);
   }
 
-  /// About how many modes have effective masses that sum to enough. A Lanczos process from K⁻¹·M·r
-  /// meets only the modes that the rigid motions excite; its pairs tell up to which frequency they
-  /// have to go, one pair further for safety, and a Sturm count there how many modes that are.
-  void estimate_hints(const std::vector<std::size_t>& directions, ModalResult& result) const {
+  /// About how many modes have effective masses that sum to enough. Beyond the modes that are found
+  /// a Lanczos process from K⁻¹·M·r meets only those that the rigid motions excite; its pairs tell
+  /// up to which frequency they have to go, one pair further for safety, and a Sturm count there
+  /// how many modes that are.
+  void estimate_hints(std::vector<std::size_t> directions, ModalResult& result) const {
     const InnerUnknowns& u = problem_->unknowns();
     LanczosOptions options;
+    options.known = found_.vectors;
     options.start.resize(u.size(), static_cast<Eigen::Index>(directions.size()));
     for (std::size_t k = 0; k < directions.size(); ++k) {
       options.start.col(static_cast<Eigen::Index>(k)) = excitation_[directions[k]];
@@ -323,21 +328,51 @@ class ModalSolver {
     options.start = problem_->factor().solve(options.start);
     options.start_reached = true;
     options.block = static_cast<int>(directions.size());
+    BlockLanczos lanczos(eigen_problem(*problem_), options);
     PairsWanted ask;
-    ask.count = ask.most_vectors = kMassVectors * options.block;
     ask.tolerance = 0;
-    const EigenPairs pairs = BlockLanczos(eigen_problem(*problem_), options).find(ask);
-    for (const std::size_t d : directions) {
-      double sum = 0;
-      for (Eigen::Index k = 0; k < pairs.theta.size(); ++k) {
-        sum += std::pow(excitation_[d].dot(pairs.vectors.col(k)), 2) / pairs.theta[k];
-        if (sum < kEnoughMass / 100 * result.total[d]) continue;
-        const Eigen::Index next = std::min(k + 1, pairs.theta.size() - 1);
-        const double beyond = (1 + 1e-4) / std::max(pairs.theta[next], pairs.theta[k] / 2);
-        result.enough[d] = count_below(*problem_, beyond).value_or(0);
-        break;
+    std::array<double, 3> beyond = {};
+    for (std::size_t step = 0; step < kMassVectors.size(); ++step) {
+      ask.count = ask.most_vectors = kMassVectors[step] * options.block;
+      const EigenPairs pairs = lanczos.find(ask);
+      const std::array<double, 3> before = beyond;
+      bool settled = true;
+      for (const std::size_t d : directions) {
+        beyond[d] = value_that_reaches(pairs, d, result.total[d]);
+        settled = settled && std::abs(beyond[d] - before[d]) <= kSettled * before[d];
       }
+      if (step == 1) give_up_far_ones(before, beyond, directions);
+      if (settled || directions.empty()) break;
     }
+    for (const std::size_t d : directions) {
+      if (beyond[d] > 0) result.enough[d] = count_below(*problem_, beyond[d]).value_or(0);
+    }
+  }
+
+  /// Takes directions out that need more modes than a hint is worth, by two estimates of ω².
+  void give_up_far_ones(const std::array<double, 3>& before, const std::array<double, 3>& now,
+                        std::vector<std::size_t>& directions) const {
+    const auto least = [&](std::size_t d) { return std::min(before[d], now[d]); };
+    std::sort(directions.begin(), directions.end(),
+              [&](std::size_t a, std::size_t b) { return least(a) < least(b); });
+    const auto far = std::find_if(directions.begin(), directions.end(), [&](std::size_t d) {
+      return least(d) > 0 && count_below(*problem_, least(d)).value_or(0) > kMostHinted * wanted_;
+    });
+    directions.erase(far, directions.end());
+  }
+
+  /// ω² (the shift in) just above the pair after the one that brings enough mass of a direction
+  /// with the modes found and the pairs before it; 0: all of them do not.
+  double value_that_reaches(const EigenPairs& pairs, std::size_t d, double total) const {
+    double sum = 0;
+    for (Eigen::Index i = 0; i < found_.count(); ++i) sum += effective_mass(d, i);
+    for (Eigen::Index k = 0; k < pairs.theta.size(); ++k) {
+      sum += std::pow(excitation_[d].dot(pairs.vectors.col(k)), 2) / pairs.theta[k];
+      if (sum < kEnoughMass / 100 * total) continue;
+      const Eigen::Index next = std::min(k + 1, pairs.theta.size() - 1);
+      return (1 + 1e-4) / std::max(pairs.theta[next], pairs.theta[k] / 2);
+    }
+    return 0;
   }
 
   /// Finds so many modes, and takes the numbers that do reach enough.

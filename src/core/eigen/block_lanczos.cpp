@@ -65,7 +65,6 @@ struct BlockLanczos::Basis {
     wanted_ = wanted;
     if (most_ <= 0) return {};
     if (size_ == 0) {
-      if (options_.known.cols() > 0) known_K_ = problem_.multiply_K(options_.known);
       if (!begin_as_given()) {
         next_ = fresh_block();
         if (!grow()) return {};
@@ -87,8 +86,9 @@ struct BlockLanczos::Basis {
 
   /// A·X: takes out what A does not reach.
   Block first_block(const MatrixXd& X) const {
-    Block block = problem_.apply(X);
+    Block block = problem_.apply(PackedColumns(X));
     orthogonalise(block);
+    block.KW = problem_.multiply_K(block.W);
     orthogonalise(block);
     return block;
   }
@@ -96,12 +96,12 @@ struct BlockLanczos::Basis {
   /// False where no start was given, or A takes it to nothing.
   bool begin_as_given() {
     if (options_.start.cols() == 0) return false;
-    MatrixXd& start = options_.start;
     if (options_.start_reached) {
-      next_ = {start, problem_.multiply_K(start)};
+      next_.W = PackedColumns(options_.start);
+      next_.KW = problem_.multiply_K(next_.W);
       orthogonalise(next_);
     } else {
-      next_ = first_block(start);
+      next_ = first_block(options_.start);
     }
     return grow();
   }
@@ -127,76 +127,72 @@ struct BlockLanczos::Basis {
     return cheap || rank_of_next_ == 0 || size_ >= most || 8 * size_ > 9 * solved_;
   }
 
-  /// Takes the components along the basis and the known vectors out.
+  /// Takes the components along the basis and the known vectors out of W. K·W stays as it was: what
+  /// went adds nothing to WᵀKW, being K-orthogonal to what is left.
   void orthogonalise(Block& block) const {
-    if (options_.known.cols() > 0) {
-      const MatrixXd c = tall_inner(known_K_, known_K_.cols(), block.W);
-      tall_subtract(options_.known, 0, c, block.W);
-      tall_subtract(known_K_, 0, c, block.KW);
-    }
-    if (size_ == 0) return;
-    take_out(0, tall_inner(basis_K_, size_, block.W), block);
-  }
-
-  /// Less the basis from a column on times c.
-  void take_out(Index first, const MatrixXd& c, Block& block) const {
-    tall_subtract(basis_, first, c, block.W);
-    tall_subtract(basis_K_, first, c, block.KW);
+    const MatrixXd& known = options_.known;
+    MatrixXd c;
+    if (known.cols() > 0) c = tall_inner(known, known.cols(), block.KW);
+    if (size_ > 0) tall_subtract(basis_, 0, tall_inner(basis_, size_, block.KW), block.W);
+    if (known.cols() > 0) tall_subtract(known, 0, c, block.W);
   }
 
   /// K-orthonormal directions of the block join the basis; false if there are none.
   bool append(Block& block) {
-    MatrixXd &W = block.W, &KW = block.KW;
     double shortest = 1;
-    Index rank = normalise(W, KW, shortest);
+    Index rank = normalise(block, shortest);
     if (rank == 0) return false;
     if (shortest < kScaledUp) {
-      if (problem_.renew) KW = problem_.multiply_K(W);
+      block.KW = problem_.multiply_K(block.W);
       orthogonalise(block);
     }
-    if (shortest < kUneven) rank = normalise(W, KW, shortest);
-    rank = std::min(rank, most_ - size_);
+    if (shortest < kUneven) rank = normalise(block, shortest);
+    if (size_ + rank > most_) {
+      rank = most_ - size_;
+      const MatrixXd leading = MatrixXd::Identity(block.W.cols(), rank);
+      block = {tall_product(block.W, leading), tall_product(block.KW, leading)};
+    }
     if (size_ + rank > basis_.cols()) {
       const Index room = std::min(most_, std::max({2 * basis_.cols(), kRoom, size_ + rank}));
       basis_.conservativeResize(problem_.size, room);
-      basis_K_.conservativeResize(problem_.size, room);
     }
-    basis_.middleCols(size_, rank) = W.leftCols(rank);
-    basis_K_.middleCols(size_, rank) = KW.leftCols(rank);
+    block.W.copy_to(basis_.middleCols(size_, rank));
     size_ += rank;
     last_ = rank;
+    newest_ = std::move(block.W);
     return true;
   }
 
   /// Scales W to K-orthonormal columns by the eigenvectors of WᵀKW; those that are shorter than
   /// kRankTolerance of the longest go. `shortest`: of those that stay, over the longest.
-  static Index normalise(MatrixXd& W, MatrixXd& KW, double& shortest) {
-    MatrixXd G = tall_inner(W, W.cols(), KW);
+  static Index normalise(Block& block, double& shortest) {
+    MatrixXd G = tall_inner(block.W, block.KW);
     G = (G + G.transpose()).eval() / 2;
     const Eigen::SelfAdjointEigenSolver<MatrixXd> eigen(G);
     const VectorXd& d = eigen.eigenvalues();
     const double longest = std::sqrt(std::max(d.maxCoeff(), 0.0));
     Index rank = 0;
-    MatrixXd scale(W.cols(), W.cols());
-    for (Index i = W.cols(); i-- > 0;) {
+    MatrixXd scale(G.rows(), G.rows());
+    for (Index i = G.rows(); i-- > 0;) {
       if (d[i] <= 0 || std::sqrt(d[i]) <= kRankTolerance * longest) break;
       shortest = std::sqrt(d[i]) / longest;
       scale.col(rank++) = eigen.eigenvectors().col(i) / std::sqrt(d[i]);
     }
-    W = tall_product(W, scale.leftCols(rank));
-    KW = tall_product(KW, scale.leftCols(rank));
+    const MatrixXd c = scale.leftCols(rank);
+    block = {tall_product(block.W, c), tall_product(block.KW, c)};
     return rank;
   }
 
   /// A times the last block, freed from the basis; its size bounds the residuals.
   Block next_block() {
-    Block block = problem_.apply(basis_.middleCols(size_ - last_, last_));
+    Block block = problem_.apply(newest_);
     extend_projected(block.KW);
     // Vᵀ·K·W = Vᵀ·K·A·V is known; but for rounding it is 0 before the last two blocks.
     const Index near = std::max<Index>(0, size_ - 2 * std::max<Index>(options_.block, last_));
-    take_out(near, projected_.bottomRightCorner(size_ - near, last_), block);
+    tall_subtract(basis_, near, projected_.bottomRightCorner(size_ - near, last_), block.W);
+    block.KW = problem_.multiply_K(block.W);
     orthogonalise(block);
-    MatrixXd G = tall_inner(block.W, block.W.cols(), block.KW);
+    const MatrixXd G = tall_inner(block.W, block.KW);
     overshoot_ = (G + G.transpose()) / 2;
     const double size = std::sqrt(std::max(overshoot_.diagonal().maxCoeff(), 0.0));
     rank_of_next_ = size > 1e-14 * projected_.cwiseAbs().maxCoeff() ? 1 : 0;
@@ -204,7 +200,7 @@ struct BlockLanczos::Basis {
   }
 
   /// The projected matrix VᵀKAV, whole: rounding cannot hide in a band.
-  void extend_projected(const MatrixXd& KAV) {
+  void extend_projected(const PackedColumns& KAV) {
     const Index m = size_, old = m - last_;
     MatrixXd larger(m, m);
     larger.topLeftCorner(old, old) = projected_;
@@ -260,7 +256,7 @@ struct BlockLanczos::Basis {
     if (size_ == 0) return result;
     const Index count = positive(wanted_.count + wanted_.guards + wanted_.extra);
     result.theta = ritz_.head(count);
-    result.vectors = tall_product(basis_, ritz_vectors_.leftCols(count));
+    result.vectors = tall_product(basis_, ritz_vectors_.leftCols(count)).matrix();
     result.residuals = residuals_.head(count);
     result.lowest_theta = ritz_[ritz_.size() - 1];
     result.vectors_used = static_cast<int>(size_);
@@ -277,10 +273,11 @@ struct BlockLanczos::Basis {
   LanczosOptions options_;
   PairsWanted wanted_;
   Block next_;
+  PackedColumns newest_;  // the last block of the basis
   Index most_, size_ = 0, last_ = 0, rank_of_next_ = 0;
   Index solved_ = 0;  // the size of the basis when the projected problem was last solved
   int fresh_ = 0;
-  MatrixXd known_K_, basis_, basis_K_, projected_, overshoot_, ritz_vectors_;
+  MatrixXd basis_, projected_, overshoot_, ritz_vectors_;
   VectorXd ritz_, residuals_;
 };
 

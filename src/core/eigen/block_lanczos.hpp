@@ -5,23 +5,20 @@
 #include <memory>
 #include <vector>
 
-#include "core/sparse/factorisation.hpp"
+#include "core/sparse/column_block.hpp"
 
 namespace ulterix {
 
 /// A·x = θ·x with A symmetric in the inner product of K, which is positive definite.
 struct EigenProblem {
-  using MatrixXd = Eigen::MatrixXd;
-  /// Columns W with K·W, which are carried along.
+  /// Columns W with K·W.
   struct Block {
-    MatrixXd W, KW;
+    PackedColumns W, KW;
   };
   int size = 0;
-  std::function<MatrixXd(const MatrixXd&)> multiply_K;
+  std::function<PackedColumns(const PackedColumns&)> multiply_K;
   /// A·X and K·A·X.
-  std::function<Block(const MatrixXd& X)> apply;
-  /// K·W has rounding of its own, and is made anew where columns are scaled up.
-  bool renew = false;
+  std::function<Block(const PackedColumns& X)> apply;
 };
 
 struct LanczosOptions {

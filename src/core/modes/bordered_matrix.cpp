@@ -130,15 +130,14 @@ void BorderedMatrix::multiply(const InnerUnknowns& u, const ColumnBlock& x, Colu
   }
 }
 
-Eigen::MatrixXd BorderedMatrix::multiply(const InnerUnknowns& u, const Eigen::MatrixXd& X) const {
-  Eigen::MatrixXd Y(X.rows(), X.cols());
-  for_each_block(X.rows(), X.cols(), [&](Eigen::Index first, Eigen::Index width) {
-    const ColumnBlock x(X, first, width);
-    ColumnBlock y(X.rows());
-    multiply(u, x, y);
-    y.copy_to(Y, first, width);
-  });
+PackedColumns BorderedMatrix::multiply(const InnerUnknowns& u, const PackedColumns& X) const {
+  PackedColumns Y(X.rows(), X.cols());
+  for_each_pack(X, [&](Eigen::Index i) { multiply(u, X.pack(i), Y.pack(i)); });
   return Y;
+}
+
+Eigen::MatrixXd BorderedMatrix::multiply(const InnerUnknowns& u, const Eigen::MatrixXd& X) const {
+  return multiply(u, PackedColumns(X)).matrix();
 }
 
 BorderedMatrix less(const InnerUnknowns& u, const BorderedMatrix& a, double factor,
@@ -265,6 +264,10 @@ void BorderedFactor::solve(ColumnBlock& pack) const {
     add_transposed(e.coupling, nodes.data(), work.data());
     subtract(e.inverse, work.data(), pack.row(u.frame_size() + u.first[id]));
   }
+}
+
+void BorderedFactor::solve(PackedColumns& X) const {
+  for_each_pack(X, [&](Eigen::Index i) { solve(X.pack(i)); });
 }
 
 Eigen::MatrixXd BorderedFactor::solve(Eigen::MatrixXd X) const {

@@ -43,8 +43,9 @@ class BorderedMatrix {
 
   bool identity_inside() const { return blocks.empty(); }
 
-  /// y = A·x for a pack.
+  /// y = A·x for a pack, or for all.
   void multiply(const InnerUnknowns& unknowns, const ColumnBlock& x, ColumnBlock& y) const;
+  PackedColumns multiply(const InnerUnknowns& unknowns, const PackedColumns& X) const;
   Eigen::MatrixXd multiply(const InnerUnknowns& unknowns, const Eigen::MatrixXd& X) const;
 };
 
@@ -69,6 +70,7 @@ class BorderedFactor {
   int negative_eigenvalues() const { return negative_; }
   /// A⁻¹ of a pack, in place.
   void solve(ColumnBlock& pack) const;
+  void solve(PackedColumns& X) const;
   Eigen::MatrixXd solve(Eigen::MatrixXd X) const;
 
  private:

@@ -306,26 +306,39 @@ class Estimator {
       const int pairs = e.parts[at(f)].pairs, two = n / pairs;
       part.too_few =
           too_few(m, f, last, drives.topLeftCorner(two, two), stays.topLeftCorner(two, two));
-      part.of_mode.resize(static_cast<std::size_t>(modes));
-      for (Eigen::Index k = 0; k < modes; ++k) {
-        const double value = values_[k];
-        const VectorXd own = value * r[at(f)].col(k) - held[at(f)].col(k);
-        const VectorXd x = solved(stays - value * drives, own, part.too_few);
-        // φᵀKφ = 1; with a shift the value's own part of it is value/(value + shift).
-        const double whole = value > 0 ? value / (value + problem_.shift()) : 1;
-        const int h = two / 2;
-        const auto of = [&](int first, int count) {
-          return std::max(own.segment(first * h, count * h).dot(x.segment(first * h, count * h)),
-                          0.0) /
-                 whole;
-        };
-        const double first = of(0, 1), second = of(1, 1);
-        const double rest = pairs > 1 ? with_rest(first + second, of(2, 2)) : 0;
-        part.of_mode[static_cast<std::size_t>(k)] = {first, second + rest};
+      if (n == 2) {
+        share_modes<Matrix2d, Vector2d>(r[at(f)], held[at(f)], drives, stays, pairs, part);
+      } else {
+        share_modes<Eigen::MatrixXd, VectorXd>(r[at(f)], held[at(f)], drives, stays, pairs, part);
       }
       parts.push_back(std::move(part));
     }
     return parts;
+  }
+
+  /// What the functions that come next bring each mode. Matrix, Vector: of their number, on the
+  /// stack where it is known.
+  template <class Matrix, class Vector>
+  void share_modes(const Eigen::MatrixXd& r, const Eigen::MatrixXd& held, const Matrix& drives,
+                   const Matrix& stays, int pairs, ModeErrors::Part& part) const {
+    const Eigen::Index modes = values_.size(), h = r.rows() / pairs / 2;
+    part.of_mode.resize(static_cast<std::size_t>(modes));
+    for (Eigen::Index k = 0; k < modes; ++k) {
+      const double value = values_[k];
+      const Vector own = value * r.col(k) - held.col(k);
+      const Matrix A = stays - value * drives;
+      const Vector x = solved<Matrix, Vector>(A, own, part.too_few);
+      // φᵀKφ = 1; with a shift the value's own part of it is value/(value + shift).
+      const double whole = value > 0 ? value / (value + problem_.shift()) : 1;
+      const auto of = [&](Eigen::Index first, Eigen::Index count) {
+        double sum = 0;
+        for (Eigen::Index i = first * h; i < (first + count) * h; ++i) sum += own[i] * x[i];
+        return std::max(sum, 0.0) / whole;
+      };
+      const double first = of(0, 1), second = of(1, 1);
+      const double rest = pairs > 1 ? with_rest(first + second, of(2, 2)) : 0;
+      part.of_mode[static_cast<std::size_t>(k)] = {first, second + rest};
+    }
   }
 
   /// What a pair of functions and all those after it bring, each pair in the ratio to the one
@@ -336,15 +349,19 @@ class Estimator {
   }
 
   /// (I + A)⁻¹·r; r itself, and too few, where that is not positive definite.
-  static VectorXd solved(Eigen::MatrixXd A, const VectorXd& r, bool& too_few) {
+  template <class Matrix, class Vector>
+  static Vector solved(Matrix A, const Vector& r, bool& too_few) {
     A.diagonal().array() += 1;
     if (A.rows() == 2) {
       const double d = A(0, 0) * A(1, 1) - A(0, 1) * A(0, 1);
       too_few = too_few || d <= 0 || A(0, 0) <= 0;
       if (d <= 0) return r;
-      return Vector2d(A(1, 1) * r[0] - A(0, 1) * r[1], A(0, 0) * r[1] - A(0, 1) * r[0]) / d;
+      Vector x = r;
+      x[0] = (A(1, 1) * r[0] - A(0, 1) * r[1]) / d;
+      x[1] = (A(0, 0) * r[1] - A(0, 1) * r[0]) / d;
+      return x;
     }
-    const Eigen::LLT<Eigen::MatrixXd> llt(A);
+    const Eigen::LLT<Matrix> llt(A);
     if (llt.info() == Eigen::Success) return llt.solve(r);
     too_few = true;
     return r;

@@ -13,8 +13,8 @@ namespace {
 
 /// The count is made so far above the last mode, or half-way to the next.
 constexpr double kBeyond = 1e-3;
-/// Vectors beside the modes: what comes after them.
-constexpr int kBeside = 4;
+/// Vectors beside the modes at the least: what comes after them.
+constexpr int kBeside = 3;
 constexpr int kMostPasses = 8;
 constexpr int kAttempts = 4;
 /// Steps of K⁻¹B at the end, as long as each takes enough off the largest residual.
@@ -25,24 +25,17 @@ constexpr double kOutweighed = 3, kOutweighedResidual = 1e-5;
 /// Vectors for each mode near the bound, which starts are near already.
 constexpr int kNearVectors = 8;
 /// Residuals of the shifted problem at first, relative.
-constexpr double kSearchTolerance = 1e-5;
+constexpr double kSearchTolerance = 1e-4;
 /// Residuals of the coarse modes.
-constexpr double kCoarse = 3e-2;
+constexpr double kCoarse = 3e-3;
 /// Of the tolerance, where functions are chosen by coarse modes, so that once is enough.
 constexpr double kCoarseMargin = 0.3;
 
 /// W and K·W of X, pack by pack: act(x, w, kw).
 template <class Act>
-EigenProblem::Block in_packs(const Eigen::MatrixXd& X, const Act& act) {
-  EigenProblem::Block block{Eigen::MatrixXd(X.rows(), X.cols()),
-                            Eigen::MatrixXd(X.rows(), X.cols())};
-  for_each_block(X.rows(), X.cols(), [&](Eigen::Index first, Eigen::Index width) {
-    const ColumnBlock x(X, first, width);
-    ColumnBlock w(X.rows()), kw(X.rows());
-    act(x, w, kw);
-    w.copy_to(block.W, first, width);
-    kw.copy_to(block.KW, first, width);
-  });
+EigenProblem::Block in_packs(const PackedColumns& X, const Act& act) {
+  EigenProblem::Block block{PackedColumns(X.rows(), X.cols()), PackedColumns(X.rows(), X.cols())};
+  for_each_pack(X, [&](Eigen::Index i) { act(X.pack(i), block.W.pack(i), block.KW.pack(i)); });
   return block;
 }
 
@@ -109,8 +102,7 @@ class ModeSearch {
   EigenProblem shifted_problem(double shift, const BorderedFactor& factor) const {
     EigenProblem p = eigen_problem(problem_);
     const InnerUnknowns& u = problem_.unknowns();
-    p.renew = true;
-    p.apply = [this, &u, shift, &factor](const Eigen::MatrixXd& X) {
+    p.apply = [this, &u, shift, &factor](const PackedColumns& X) {
       return in_packs(X, [&](const ColumnBlock& x, ColumnBlock& w, ColumnBlock& kw) {
         ColumnBlock bx(x.rows());
         problem_.B().multiply(u, x, bx);
@@ -123,6 +115,12 @@ class ModeSearch {
       });
     };
     return p;
+  }
+
+  /// Pairs after the modes and the next one: as many as fill packs of vectors, which cost the same.
+  int beside() const {
+    const int all = wanted_ + kBeside, rest = all % static_cast<int>(kPacked);
+    return kBeside - 1 + (rest == 0 ? 0 : static_cast<int>(kPacked) - rest);
   }
 
   bool large() const { return problem_.unknowns().frame_size() >= kLargeFrame; }
@@ -156,7 +154,7 @@ class ModeSearch {
       options.start.topRows(start.rows()) = start;
     }
     BlockLanczos lanczos(eigen_problem(problem_), options);
-    PairsWanted ask = wanted(wanted_, kCoarse, 1, kBeside);
+    PairsWanted ask = wanted(wanted_, kCoarse, 1, beside());
     ask.most_vectors = std::max(96, 2 * wanted_);
     pairs_ = lanczos.find(ask);
     if (pairs_.theta.size() < ask.count) {
@@ -209,20 +207,16 @@ class ModeSearch {
 
   /// The best vectors of a step with K⁻¹B, from their span; where that would do harm, of none.
   bool sharpen() {
-    if (outweighed()) {
-      const Eigen::MatrixXd KV = problem_.K().multiply(problem_.unknowns(), pairs_.vectors);
-      return take_best(pairs_.vectors, KV);
-    }
-    const EigenProblem p = eigen_problem(problem_);
-    auto [AV, BV] = p.apply(pairs_.vectors);
+    const PackedColumns V(pairs_.vectors);
+    if (outweighed()) return take_best(V, problem_.K().multiply(problem_.unknowns(), V));
+    const auto [AV, BV] = eigen_problem(problem_).apply(V);
     return take_best(AV, BV);  // K·AV is B·V
   }
 
   /// The best vectors in the span of X.
-  bool take_best(const Eigen::MatrixXd& X, const Eigen::MatrixXd& KX) {
-    const Eigen::MatrixXd BX = problem_.B().multiply(problem_.unknowns(), X);
-    const Eigen::Index n = X.cols();
-    Eigen::MatrixXd G = tall_inner(X, n, KX), H = tall_inner(X, n, BX);
+  bool take_best(const PackedColumns& X, const PackedColumns& KX) {
+    const PackedColumns BX = problem_.B().multiply(problem_.unknowns(), X);
+    Eigen::MatrixXd G = tall_inner(X, KX), H = tall_inner(X, BX);
     const VectorXd unit = G.diagonal().cwiseAbs().cwiseSqrt().cwiseInverse();
     if (!unit.allFinite()) return false;
     G = unit.asDiagonal() * G * unit.asDiagonal();
@@ -235,15 +229,16 @@ class ModeSearch {
     pairs_.theta = eigen.eigenvalues().reverse();
     KV_ = tall_product(KX, c);
     BV_ = tall_product(BX, c);
-    pairs_.vectors = tall_product(X, c);
+    pairs_.vectors = tall_product(X, c).matrix();
     return true;
   }
 
   /// ‖K⁻¹Bφ − θφ‖_K of what sharpen() left, with one solve.
   void measure() {
-    Eigen::MatrixXd off = problem_.factor().solve(BV_);
-    off -= pairs_.vectors * pairs_.theta.asDiagonal();
-    const Eigen::MatrixXd K_off = BV_ - KV_ * pairs_.theta.asDiagonal();
+    const Eigen::MatrixXd BV = BV_.matrix();
+    problem_.factor().solve(BV_);
+    const Eigen::MatrixXd off = BV_.matrix() - pairs_.vectors * pairs_.theta.asDiagonal();
+    const Eigen::MatrixXd K_off = BV - KV_.matrix() * pairs_.theta.asDiagonal();
     pairs_.residuals = off.cwiseProduct(K_off).colwise().sum().cwiseAbs().cwiseSqrt();
   }
 
@@ -339,7 +334,7 @@ class ModeSearch {
     LanczosOptions options = lanczos_options();
     options.start = pairs_.vectors;
     options.start_reached = true;
-    const PairsWanted ask = wanted(wanted_, residual(), 1, kBeside);
+    const PairsWanted ask = wanted(wanted_, residual(), 1, beside());
     BlockLanczos lanczos(eigen_problem(problem_), options);
     pairs_ = lanczos.find(ask);
     return pairs_.theta.size() > 0;
@@ -369,7 +364,7 @@ class ModeSearch {
   const ModeSearchOptions& options_;
   int wanted_;
   EigenPairs pairs_;
-  Eigen::MatrixXd KV_, BV_;  // of the vectors that sharpen() left
+  PackedColumns KV_, BV_;  // of the vectors that sharpen() left
   Certificate certificate_;
   bool solved_below_ = false, used_up_ = false;
 };
@@ -380,8 +375,8 @@ EigenProblem eigen_problem(const ModeProblem& problem) {
   EigenProblem p;
   const InnerUnknowns& u = problem.unknowns();
   p.size = u.size();
-  p.multiply_K = [&problem, &u](const Eigen::MatrixXd& X) { return problem.K().multiply(u, X); };
-  p.apply = [&problem, &u](const Eigen::MatrixXd& X) {
+  p.multiply_K = [&problem, &u](const PackedColumns& X) { return problem.K().multiply(u, X); };
+  p.apply = [&problem, &u](const PackedColumns& X) {
     return in_packs(X, [&](const ColumnBlock& x, ColumnBlock& w, ColumnBlock& kw) {
       problem.B().multiply(u, x, kw);
       copy(kw, w);

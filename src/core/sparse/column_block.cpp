@@ -32,6 +32,33 @@ void ColumnBlock::copy_to(Eigen::Ref<Eigen::MatrixXd> X, Eigen::Index first,
   }
 }
 
+PackedColumns::PackedColumns(Eigen::Index rows, Eigen::Index columns)
+    : rows_(rows), columns_(columns) {
+  for (Eigen::Index first = 0; first < columns; first += kPacked) packs_.emplace_back(rows);
+}
+
+PackedColumns::PackedColumns(const Eigen::Ref<const Eigen::MatrixXd>& X)
+    : rows_(X.rows()), columns_(X.cols()) {
+  for (Eigen::Index first = 0; first < columns_; first += kPacked) {
+    packs_.emplace_back(X, first, std::min(kPacked, columns_ - first));
+  }
+}
+
+void PackedColumns::set_zero() {
+  for (ColumnBlock& p : packs_) std::fill(p.row(0), p.row(rows_), 0.0);
+}
+
+// NOLINTNEXTLINE(performance-unnecessary-value-param): a view, and written through
+void PackedColumns::copy_to(Eigen::Ref<Eigen::MatrixXd> X) const {
+  for (Eigen::Index i = 0; i < packs(); ++i) pack(i).copy_to(X, i * kPacked, width(i));
+}
+
+Eigen::MatrixXd PackedColumns::matrix() const {
+  Eigen::MatrixXd X(rows_, columns_);
+  copy_to(X);
+  return X;
+}
+
 void for_each_block(Eigen::Index rows, Eigen::Index columns,
                     const std::function<void(Eigen::Index, Eigen::Index)>& act) {
   const auto one = [&](Eigen::Index pack) {
@@ -43,6 +70,11 @@ void for_each_block(Eigen::Index rows, Eigen::Index columns,
   } else {
     for (Eigen::Index pack = 0; pack < packs; ++pack) one(pack);
   }
+}
+
+void for_each_pack(const PackedColumns& X, const std::function<void(Eigen::Index)>& act) {
+  for_each_block(X.rows(), X.cols(),
+                 [&](Eigen::Index first, Eigen::Index) { act(first / kPacked); });
 }
 
 // NOLINTNEXTLINE(performance-unnecessary-value-param): a view, and written through

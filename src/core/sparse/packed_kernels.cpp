@@ -17,51 +17,117 @@ namespace {
 /// A packed row, which may begin anywhere (a template argument of its type would lose that).
 typedef double Row __attribute__((vector_size(kPacked * sizeof(double)), aligned(8)));
 
-/// N columns of A at once: enough sums to keep the multipliers busy, or enough products to each
-/// row that is read and written.
+/// N columns of A at once: enough sums to keep the multipliers busy (of few columns, those of even
+/// and odd rows apart), or enough products to each row that is read and written. Entries of A are
+/// `step` apart along a column.
 template <int N>
-[[gnu::always_inline]] inline void add_inner_of(const double* a, Index stride, const double* packed,
-                                                Index rows, double* sums) {
+[[gnu::always_inline]] inline void add_inner_of(const double* a, Index stride, Index step,
+                                                const double* packed, Index rows, double* sums) {
+  constexpr int kApart = N == 1 ? 4 : N < 4 ? 2 : 1;
   const Row* w = reinterpret_cast<const Row*>(packed);
   Row* sum = reinterpret_cast<Row*>(sums);
-  Row s[N];
-  for (int k = 0; k < N; ++k) s[k] = sum[k];
-  for (Index r = 0; r < rows; ++r) {
-    for (int k = 0; k < N; ++k) s[k] += a[k * stride + r] * w[r];
+  Row s[kApart * N];
+  for (int k = 0; k < kApart * N; ++k) s[k] = k < N ? sum[k] : Row{};
+  Index r = 0;
+  for (; r + kApart <= rows; r += kApart) {
+    for (int i = 0; i < kApart; ++i) {
+      for (int k = 0; k < N; ++k) s[i * N + k] += a[k * stride + (r + i) * step] * w[r + i];
+    }
   }
-  for (int k = 0; k < N; ++k) sum[k] = s[k];
+  for (; r < rows; ++r) {
+    for (int k = 0; k < N; ++k) s[k] += a[k * stride + r * step] * w[r];
+  }
+  for (int k = 0; k < N; ++k) {
+    for (int i = 1; i < kApart; ++i) s[k] += s[i * N + k];
+    sum[k] = s[k];
+  }
 }
 
 template <int N>
-[[gnu::always_inline]] inline void take_product_of(const double* a, Index stride, const double* c,
-                                                   Index rows, double* packed) {
+[[gnu::always_inline]] inline void take_product_of(const double* a, Index stride, Index step,
+                                                   const double* c, Index rows, double* packed) {
   const Row* own_rows = reinterpret_cast<const Row*>(c);
   Row* w = reinterpret_cast<Row*>(packed);
   Row own[N];
   for (int k = 0; k < N; ++k) own[k] = own_rows[k];
   for (Index r = 0; r < rows; ++r) {
-    Row even = a[r] * own[0], odd{};
-    for (int k = 1; k < N; ++k) (k % 2 == 0 ? even : odd) += a[k * stride + r] * own[k];
+    Row even = a[r * step] * own[0], odd{};
+    for (int k = 1; k < N; ++k) (k % 2 == 0 ? even : odd) += a[k * stride + r * step] * own[k];
     w[r] -= even + odd;
   }
 }
 
-[[gnu::always_inline]] inline void add_inner_for(const double* a, Index stride, Index columns,
-                                                 const double* packed, Index rows, double* sums) {
-  const auto sum = [sums](Index j) { return sums + j * kPacked; };
+/// Eight columns at a time, then all that are left at once.
+[[gnu::always_inline]] inline void add_inner_for(const double* a, Index stride, Index step,
+                                                 Index columns, const double* packed, Index rows,
+                                                 double* sums) {
   Index j = 0;
-  for (; j + 8 <= columns; j += 8) add_inner_of<8>(a + j * stride, stride, packed, rows, sum(j));
-  for (; j + 4 <= columns; j += 4) add_inner_of<4>(a + j * stride, stride, packed, rows, sum(j));
-  for (; j < columns; ++j) add_inner_of<1>(a + j * stride, stride, packed, rows, sum(j));
+  for (; j + 8 <= columns; j += 8) {
+    add_inner_of<8>(a + j * stride, stride, step, packed, rows, sums + j * kPacked);
+  }
+  const double* rest = a + j * stride;
+  double* sum = sums + j * kPacked;
+  switch (columns - j) {
+    case 1:
+      add_inner_of<1>(rest, stride, step, packed, rows, sum);
+      break;
+    case 2:
+      add_inner_of<2>(rest, stride, step, packed, rows, sum);
+      break;
+    case 3:
+      add_inner_of<3>(rest, stride, step, packed, rows, sum);
+      break;
+    case 4:
+      add_inner_of<4>(rest, stride, step, packed, rows, sum);
+      break;
+    case 5:
+      add_inner_of<5>(rest, stride, step, packed, rows, sum);
+      break;
+    case 6:
+      add_inner_of<6>(rest, stride, step, packed, rows, sum);
+      break;
+    case 7:
+      add_inner_of<7>(rest, stride, step, packed, rows, sum);
+      break;
+    default:
+      break;
+  }
 }
 
-[[gnu::always_inline]] inline void take_product_for(const double* a, Index stride, Index columns,
-                                                    const double* c, Index rows, double* packed) {
-  const auto own = [c](Index j) { return c + j * kPacked; };
+[[gnu::always_inline]] inline void take_product_for(const double* a, Index stride, Index step,
+                                                    Index columns, const double* c, Index rows,
+                                                    double* packed) {
   Index j = 0;
-  for (; j + 8 <= columns; j += 8) take_product_of<8>(a + j * stride, stride, own(j), rows, packed);
-  for (; j + 4 <= columns; j += 4) take_product_of<4>(a + j * stride, stride, own(j), rows, packed);
-  for (; j < columns; ++j) take_product_of<1>(a + j * stride, stride, own(j), rows, packed);
+  for (; j + 8 <= columns; j += 8) {
+    take_product_of<8>(a + j * stride, stride, step, c + j * kPacked, rows, packed);
+  }
+  const double* rest = a + j * stride;
+  const double* own = c + j * kPacked;
+  switch (columns - j) {
+    case 1:
+      take_product_of<1>(rest, stride, step, own, rows, packed);
+      break;
+    case 2:
+      take_product_of<2>(rest, stride, step, own, rows, packed);
+      break;
+    case 3:
+      take_product_of<3>(rest, stride, step, own, rows, packed);
+      break;
+    case 4:
+      take_product_of<4>(rest, stride, step, own, rows, packed);
+      break;
+    case 5:
+      take_product_of<5>(rest, stride, step, own, rows, packed);
+      break;
+    case 6:
+      take_product_of<6>(rest, stride, step, own, rows, packed);
+      break;
+    case 7:
+      take_product_of<7>(rest, stride, step, own, rows, packed);
+      break;
+    default:
+      break;
+  }
 }
 
 }  // namespace
@@ -69,13 +135,25 @@ template <int N>
 ULTERIX_VECTOR_CLONES
 void add_inner(const double* A, Index stride, Index columns, const double* packed, Index rows,
                double* sums) {
-  add_inner_for(A, stride, columns, packed, rows, sums);
+  add_inner_for(A, stride, 1, columns, packed, rows, sums);
 }
 
 ULTERIX_VECTOR_CLONES
 void take_product(const double* A, Index stride, Index columns, const double* c, Index rows,
                   double* packed) {
-  take_product_for(A, stride, columns, c, rows, packed);
+  take_product_for(A, stride, 1, columns, c, rows, packed);
+}
+
+ULTERIX_VECTOR_CLONES
+void add_packed_inner(const double* A, Index columns, const double* packed, Index rows,
+                      double* sums) {
+  add_inner_for(A, 1, kPacked, columns, packed, rows, sums);
+}
+
+ULTERIX_VECTOR_CLONES
+void take_packed_product(const double* A, Index columns, const double* c, Index rows,
+                         double* packed) {
+  take_product_for(A, 1, kPacked, columns, c, rows, packed);
 }
 
 ULTERIX_VECTOR_CLONES

@@ -19,6 +19,12 @@ void add_inner(const double* A, Eigen::Index stride, Eigen::Index columns, const
 void take_product(const double* A, Eigen::Index stride, Eigen::Index columns, const double* c,
                   Eigen::Index rows, double* packed);
 
+/// The same two for A with at most eight columns that is packed itself.
+void add_packed_inner(const double* A, Eigen::Index columns, const double* packed,
+                      Eigen::Index rows, double* sums);
+void take_packed_product(const double* A, Eigen::Index columns, const double* c, Eigen::Index rows,
+                         double* packed);
+
 /// y = K·x for K by its lower triangle as in a SymmetricPattern; x and y have `size` packed rows.
 void multiply_symmetric(const std::int64_t* column_start, const std::int64_t* rows,
                         const double* values, Eigen::Index size, const double* x, double* y);

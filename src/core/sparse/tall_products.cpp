@@ -3,7 +3,6 @@
 #include <tbb/parallel_for.h>
 
 #include <algorithm>
-#include <array>
 #include <random>
 #include <vector>
 
@@ -16,39 +15,22 @@ namespace {
 using Eigen::Index;
 using Eigen::MatrixXd;
 
-using Rows = std::array<double, kPackedRows * kPacked>;
-
 struct Chunk {
   Index first, rows;
 };
 
-void pack(const MatrixXd& W, Index column, Index width, Chunk chunk, Rows& packed) {
-  packed.fill(0);
-  for (Index k = 0; k < width; ++k) {
-    const double* from = W.data() + (column + k) * W.rows() + chunk.first;
-    for (Index r = 0; r < chunk.rows; ++r)
-      packed[static_cast<std::size_t>(r * kPacked + k)] = from[r];
-  }
-}
-
-void unpack(const Rows& packed, Index column, Index width, Chunk chunk, MatrixXd& W) {
-  for (Index k = 0; k < width; ++k) {
-    double* to = W.data() + (column + k) * W.rows() + chunk.first;
-    for (Index r = 0; r < chunk.rows; ++r)
-      to[r] = packed[static_cast<std::size_t>(r * kPacked + k)];
-  }
-}
+/// So many rows of a pack stay in the innermost cache.
+constexpr Index kChunk = 256;
+/// So many rows at a time are one thread's. A sum over all rows adds theirs in order, so that it
+/// does not depend on the number of threads.
+constexpr Index kBand = 16 * kChunk;
 
 template <class Act>
 void each_chunk(Chunk band, const Act& act) {
-  for (Index first = 0; first < band.rows; first += kPackedRows) {
-    act(Chunk{band.first + first, std::min(kPackedRows, band.rows - first)});
+  for (Index first = 0; first < band.rows; first += kChunk) {
+    act(Chunk{band.first + first, std::min(kChunk, band.rows - first)});
   }
 }
-
-/// So many rows at a time are one thread's. A sum over all rows adds theirs in order, so that it
-/// does not depend on the number of threads.
-constexpr Index kBand = 4 * kPackedRows;
 
 Index bands_of(Index rows) {
   return (rows + kBand - 1) / kBand;
@@ -66,8 +48,38 @@ void each_band(Index rows, const Act& act) {
   }
 }
 
-Index blocks_of(Index columns) {
-  return (columns + kPacked - 1) / kPacked;
+/// The rows of c in packs, one after the other: what each pack of a product takes of them.
+std::vector<double> packed_rows(const MatrixXd& c, double sign) {
+  const Index packs = (c.cols() + kPacked - 1) / kPacked, one = c.rows() * kPacked;
+  std::vector<double> rows(static_cast<std::size_t>(packs * one), 0.0);
+  for (Index k = 0; k < c.cols(); ++k) {
+    double* to = rows.data() + k / kPacked * one + k % kPacked;
+    for (Index j = 0; j < c.rows(); ++j) to[j * kPacked] = sign * c(j, k);
+  }
+  return rows;
+}
+
+/// Sums over all rows of what add(pack of B, chunk, sums) adds to those of the pack: columns x
+/// kPacked.
+template <class Add>
+MatrixXd inner(Index columns, const PackedColumns& B, const Add& add) {
+  const Index one = columns * kPacked;
+  std::vector<std::vector<double>> parts(static_cast<std::size_t>(bands_of(B.rows())));
+  each_band(B.rows(), [&](Index band, Chunk rows) {
+    std::vector<double> sums(static_cast<std::size_t>(B.packs() * one), 0.0);
+    each_chunk(rows, [&](Chunk chunk) {
+      for (Index k = 0; k < B.packs(); ++k) add(B.pack(k), chunk, sums.data() + k * one);
+    });
+    parts[static_cast<std::size_t>(band)] = std::move(sums);
+  });
+  MatrixXd C = MatrixXd::Zero(columns, B.cols());
+  for (const std::vector<double>& part : parts) {
+    for (Index k = 0; k < B.cols(); ++k) {
+      const double* sums = part.data() + k / kPacked * one + k % kPacked;
+      for (Index j = 0; j < columns; ++j) C(j, k) += sums[j * kPacked];
+    }
+  }
+  return C;
 }
 
 }  // namespace
@@ -83,53 +95,53 @@ MatrixXd random_block(Index rows, Index columns, unsigned seed) {
   return block;
 }
 
-MatrixXd tall_inner(const MatrixXd& A, Index columns, const MatrixXd& B) {
-  const Index packs = blocks_of(B.cols()), one = columns * kPacked;
-  std::vector<std::vector<double>> parts(static_cast<std::size_t>(bands_of(B.rows())));
-  each_band(B.rows(), [&](Index band, Chunk rows) {
-    Rows packed;
-    std::vector<double> sums(static_cast<std::size_t>(packs * one), 0.0);
-    each_chunk(rows, [&](Chunk chunk) {
-      for (Index k = 0; k < packs; ++k) {
-        pack(B, k * kPacked, std::min(kPacked, B.cols() - k * kPacked), chunk, packed);
-        add_inner(A.data() + chunk.first, A.rows(), columns, packed.data(), chunk.rows,
-                  sums.data() + k * one);
-      }
-    });
-    parts[static_cast<std::size_t>(band)] = std::move(sums);
+MatrixXd tall_inner(const MatrixXd& A, Index columns, const PackedColumns& B) {
+  return inner(columns, B, [&](const ColumnBlock& pack, Chunk chunk, double* sums) {
+    add_inner(A.data() + chunk.first, A.rows(), columns, pack.row(chunk.first), chunk.rows, sums);
   });
-  MatrixXd C = MatrixXd::Zero(columns, B.cols());
-  for (const std::vector<double>& part : parts) {
-    for (Index k = 0; k < B.cols(); ++k) {
-      const double* sums = part.data() + k / kPacked * one + k % kPacked;
-      for (Index j = 0; j < columns; ++j) C(j, k) += sums[j * kPacked];
-    }
-  }
-  return C;
 }
 
-MatrixXd tall_product(const MatrixXd& A, const MatrixXd& c) {
-  MatrixXd W = MatrixXd::Zero(A.rows(), c.cols());
+MatrixXd tall_inner(const PackedColumns& A, const PackedColumns& B) {
+  return inner(A.cols(), B, [&](const ColumnBlock& pack, Chunk chunk, double* sums) {
+    for (Index j = 0; j < A.packs(); ++j) {
+      add_packed_inner(A.pack(j).row(chunk.first), A.width(j), pack.row(chunk.first), chunk.rows,
+                       sums + j * kPacked * kPacked);
+    }
+  });
+}
+
+PackedColumns tall_product(const MatrixXd& A, const MatrixXd& c) {
+  PackedColumns W(A.rows(), c.cols());
+  W.set_zero();
   tall_subtract(A, 0, -c, W);
   return W;
 }
 
-void tall_subtract(const MatrixXd& A, Index first, const MatrixXd& c, MatrixXd& W) {
-  const Index packs = blocks_of(W.cols()), one = c.rows() * kPacked;
-  std::vector<double> rows(static_cast<std::size_t>(packs * one), 0.0);
-  for (Index k = 0; k < W.cols(); ++k) {
-    double* to = rows.data() + k / kPacked * one + k % kPacked;
-    for (Index j = 0; j < c.rows(); ++j) to[j * kPacked] = c(j, k);
-  }
-  each_band(W.rows(), [&](Index, Chunk band) {
-    Rows packed;
+PackedColumns tall_product(const PackedColumns& A, const MatrixXd& c) {
+  PackedColumns W(A.rows(), c.cols());
+  W.set_zero();
+  const std::vector<double> rows = packed_rows(c, -1);
+  each_band(A.rows(), [&](Index, Chunk band) {
     each_chunk(band, [&](Chunk chunk) {
-      for (Index k = 0; k < packs; ++k) {
-        const Index column = k * kPacked, width = std::min(kPacked, W.cols() - column);
-        pack(W, column, width, chunk, packed);
+      for (Index k = 0; k < W.packs(); ++k) {
+        for (Index j = 0; j < A.packs(); ++j) {
+          take_packed_product(A.pack(j).row(chunk.first), A.width(j),
+                              rows.data() + (k * c.rows() + j * kPacked) * kPacked, chunk.rows,
+                              W.pack(k).row(chunk.first));
+        }
+      }
+    });
+  });
+  return W;
+}
+
+void tall_subtract(const MatrixXd& A, Index first, const MatrixXd& c, PackedColumns& W) {
+  const std::vector<double> rows = packed_rows(c, 1);
+  each_band(W.rows(), [&](Index, Chunk band) {
+    each_chunk(band, [&](Chunk chunk) {
+      for (Index k = 0; k < W.packs(); ++k) {
         take_product(A.data() + first * A.rows() + chunk.first, A.rows(), c.rows(),
-                     rows.data() + k * one, chunk.rows, packed.data());
-        unpack(packed, column, width, chunk, W);
+                     rows.data() + k * c.rows() * kPacked, chunk.rows, W.pack(k).row(chunk.first));
       }
     });
   });
