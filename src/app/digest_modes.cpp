@@ -69,7 +69,9 @@ const Step* worst_buckling(const RunResult& result, const std::string& analysis)
     const bool counts = step.buckling && !step.buckling->modes.empty() &&
                         (analysis.empty() || step.analysis == analysis);
     if (!counts) continue;
-    if (worst == nullptr || step.buckling->lowest() < worst->buckling->lowest()) worst = &step;
+    if (worst == nullptr || clearly_lower(step.buckling->lowest(), worst->buckling->lowest())) {
+      worst = &step;
+    }
   }
   return worst;
 }
@@ -384,7 +386,8 @@ std::string closest_to_buckling(const RunResult& result) {
   }
   const Step* worst = nullptr;
   for (const Step& step : result.steps) {
-    if (step.reserve && (worst == nullptr || *step.reserve < *worst->reserve)) worst = &step;
+    if (!step.reserve) continue;
+    if (worst == nullptr || clearly_lower(*step.reserve, *worst->reserve)) worst = &step;
   }
   if (worst == nullptr) return {};
   return fmt::format("Lowest buckling factor {} ({}); {}.", factor_text(*worst->reserve),

@@ -140,7 +140,9 @@ class RunFigures {
       const Step* lowest = nullptr;
       for (const Step& step : result_.steps) {
         if (step.analysis != analysis || number_of_modes(step) == 0) continue;
-        if (lowest == nullptr || first_value(step) < first_value(*lowest)) lowest = &step;
+        if (lowest == nullptr || clearly_lower(first_value(step), first_value(*lowest))) {
+          lowest = &step;
+        }
       }
       if (lowest != nullptr) draw_modes_of(*lowest);
     }

@@ -77,6 +77,12 @@ struct LoadLevel {
   std::optional<int> negative_pivots;
 };
 
+/// Lower by more than factors and frequencies are sure to: of mirrored loads the first governs,
+/// whatever the rounding.
+inline bool clearly_lower(double a, double b) {
+  return a < b * (1 - 1e-6);
+}
+
 struct BucklingResult {
   std::vector<BucklingMode> modes;       ///< positive factors, rising
   std::optional<BucklingMode> negative;  ///< where there is no positive one
