@@ -106,8 +106,8 @@ class BucklingSolver {
   }
 
   /// False if what stays alone is too much.
-  bool search(const ModeProblem::Input& input, int wanted, bool proven, double tolerance,
-              const Eigen::MatrixXd& start) {
+  bool search(int wanted, bool proven, double tolerance, const Eigen::MatrixXd& start) {
+    const ModeProblem::Input& input = problem_->input();
     int least = std::max(1, least_functions(frame_.dofs().size(), compressed_planes(input), wanted,
                                             options_.functions));
     ModeProblem::Counts counts = first_counts(input, least);
@@ -137,17 +137,16 @@ class BucklingSolver {
         turned = reversed(*axial_.grows);
         grows = &turned;
       }
-      ModeProblem::Input input = buckling_input(elastic_, axial_.stays, *grows);
-      problem_.emplace(input);
+      problem_.emplace(buckling_input(elastic_, axial_.stays, *grows));
       const bool crowding = shear_limit().factor > 0;
       // Of the loads turned round only the lowest factor is told.
       const int asked = reversed_ ? 1 : options_.wanted;
       for (int wanted = crowding ? std::min(asked, kManyModes) : asked;; wanted = asked) {
-        if (!search(input, wanted, proven, tolerance, start)) return false;
+        if (!search(wanted, proven, tolerance, start)) return false;
         if (found_.limited || wanted == asked) break;
       }
       if (found_.count() > 0 || found_.lowest_theta >= 0 || reversed_) break;
-      compressed_ = compressed_planes(input) > 0;
+      compressed_ = compressed_planes(problem_->input()) > 0;
       if (compressed_ && !estimate_) missed_ = count_below(*problem_, kFarAway);
       reversed_ = true;  // nothing is compressed: look at the loads turned round
     }

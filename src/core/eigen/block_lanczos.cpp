@@ -139,18 +139,16 @@ struct BlockLanczos::Basis {
 
   /// K-orthonormal directions of the block join the basis; false if there are none.
   bool append(Block& block) {
-    double shortest = 1;
-    Index rank = normalise(block, shortest);
-    if (rank == 0) return false;
-    if (shortest < kScaledUp) {
+    double shortest = normalise(block);
+    if (block.W.cols() == 0) return false;
+    if (shortest < kUneven) {
       block.KW = problem_.multiply_K(block.W);
-      orthogonalise(block);
+      if (shortest < kScaledUp) orthogonalise(block);
+      normalise(block);
     }
-    if (shortest < kUneven) rank = normalise(block, shortest);
-    if (size_ + rank > most_) {
-      rank = most_ - size_;
-      const MatrixXd leading = MatrixXd::Identity(block.W.cols(), rank);
-      block = {tall_product(block.W, leading), tall_product(block.KW, leading)};
+    const Index rank = std::min(block.W.cols(), most_ - size_);
+    if (rank < block.W.cols()) {
+      block.W = tall_product(block.W, MatrixXd::Identity(block.W.cols(), rank));
     }
     if (size_ + rank > basis_.cols()) {
       const Index room = std::min(most_, std::max({2 * basis_.cols(), kRoom, size_ + rank}));
@@ -164,13 +162,16 @@ struct BlockLanczos::Basis {
   }
 
   /// Scales W to K-orthonormal columns by the eigenvectors of WᵀKW; those that are shorter than
-  /// kRankTolerance of the longest go. `shortest`: of those that stay, over the longest.
-  static Index normalise(Block& block, double& shortest) {
+  /// kRankTolerance of the longest go, and K·W does. The shortest of those that stay, over the
+  /// longest.
+  static double normalise(Block& block) {
     MatrixXd G = tall_inner(block.W, block.KW);
+    block.KW = {};
     G = (G + G.transpose()).eval() / 2;
     const Eigen::SelfAdjointEigenSolver<MatrixXd> eigen(G);
     const VectorXd& d = eigen.eigenvalues();
     const double longest = std::sqrt(std::max(d.maxCoeff(), 0.0));
+    double shortest = 1;
     Index rank = 0;
     MatrixXd scale(G.rows(), G.rows());
     for (Index i = G.rows(); i-- > 0;) {
@@ -178,9 +179,8 @@ struct BlockLanczos::Basis {
       shortest = std::sqrt(d[i]) / longest;
       scale.col(rank++) = eigen.eigenvectors().col(i) / std::sqrt(d[i]);
     }
-    const MatrixXd c = scale.leftCols(rank);
-    block = {tall_product(block.W, c), tall_product(block.KW, c)};
-    return rank;
+    block.W = tall_product(block.W, scale.leftCols(rank));
+    return shortest;
   }
 
   /// A times the last block, freed from the basis; its size bounds the residuals.

@@ -266,10 +266,6 @@ void BorderedFactor::solve(ColumnBlock& pack) const {
   }
 }
 
-void BorderedFactor::solve(PackedColumns& X) const {
-  for_each_pack(X, [&](Eigen::Index i) { solve(X.pack(i)); });
-}
-
 Eigen::MatrixXd BorderedFactor::solve(Eigen::MatrixXd X) const {
   change_in_blocks(X, [this](ColumnBlock& pack) { solve(pack); });
   return X;

@@ -70,7 +70,6 @@ class BorderedFactor {
   int negative_eigenvalues() const { return negative_; }
   /// A⁻¹ of a pack, in place.
   void solve(ColumnBlock& pack) const;
-  void solve(PackedColumns& X) const;
   Eigen::MatrixXd solve(Eigen::MatrixXd X) const;
 
  private:

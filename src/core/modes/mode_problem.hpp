@@ -29,6 +29,7 @@ class ModeProblem {
   bool shift_by(double shift);
   double shift() const { return shift_; }
 
+  const Input& input() const { return input_; }
   const Counts& counts() const { return counts_; }
   const InnerUnknowns& unknowns() const { return unknowns_; }
   const FrameSystem& frame() const { return *input_.frame; }

@@ -66,6 +66,7 @@ class ModeSearch {
       : problem_(problem), options_(options), wanted_(options.wanted) {}
 
   FoundModes find(const Eigen::MatrixXd& start) {
+    if (large()) release_kept_buffers();
     coarse(start);
     if (options_.limit > 0) {
       const auto below = (pairs_.theta.array() * options_.limit > 1).count();
@@ -235,11 +236,23 @@ class ModeSearch {
 
   /// ‖K⁻¹Bφ − θφ‖_K of what sharpen() left, with one solve.
   void measure() {
-    const Eigen::MatrixXd BV = BV_.matrix();
-    problem_.factor().solve(BV_);
-    const Eigen::MatrixXd off = BV_.matrix() - pairs_.vectors * pairs_.theta.asDiagonal();
-    const Eigen::MatrixXd K_off = BV - KV_.matrix() * pairs_.theta.asDiagonal();
-    pairs_.residuals = off.cwiseProduct(K_off).colwise().sum().cwiseAbs().cwiseSqrt();
+    pairs_.residuals = VectorXd::Zero(pairs_.theta.size());
+    for_each_pack(BV_, [&](Eigen::Index i) {
+      const ColumnBlock &BV = BV_.pack(i), &KV = KV_.pack(i);
+      ColumnBlock x(BV.rows());
+      copy(BV, x);
+      problem_.factor().solve(x);
+      for (Eigen::Index k = 0; k < BV_.width(i); ++k) {
+        const Eigen::Index mode = i * kPacked + k;
+        const double theta = pairs_.theta[mode];
+        double sum = 0;
+        for (Eigen::Index r = 0; r < x.rows(); ++r) {
+          const double off = x.row(r)[k] - theta * pairs_.vectors(r, mode);
+          sum += off * (BV.row(r)[k] - theta * KV.row(r)[k]);
+        }
+        pairs_.residuals[mode] = std::sqrt(std::abs(sum));
+      }
+    });
   }
 
   bool good() const {
@@ -280,6 +293,7 @@ class ModeSearch {
     const int count = factor->negative_eigenvalues();
     certificate_.count = count;
     if (bound == options_.limit) wanted_ = std::min(options_.wanted, count);
+    if (large()) release_kept_buffers();
     const EigenProblem shifted = shifted_problem(bound, *factor);
     LanczosOptions options = lanczos_options();
     options.most_vectors = kNearVectors * count + 96;

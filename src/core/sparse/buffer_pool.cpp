@@ -27,8 +27,13 @@ std::size_t rounded(std::size_t size) {
 
 class Pool {
  public:
-  ~Pool() {
+  ~Pool() { release(); }
+
+  void release() {
+    const std::scoped_lock lock(mutex_);
     for (const auto& [size, block] : free_) std::free(block);
+    free_.clear();
+    kept_ = 0;
   }
 
   void* take(std::size_t size) {
@@ -70,6 +75,10 @@ void keep_freed_buffers() {
   mallopt(M_MMAP_THRESHOLD, 1 << 30);
   mallopt(M_TRIM_THRESHOLD, 1 << 30);
   mallopt(M_TOP_PAD, 16 << 20);
+}
+
+void release_kept_buffers() {
+  pool().release();
 }
 
 void GiveBack::operator()(void* block) const noexcept {

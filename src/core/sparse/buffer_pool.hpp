@@ -9,6 +9,10 @@ namespace ulterix {
 /// system, which costs a page fault for each page when they come again. For the start of a program.
 void keep_freed_buffers();
 
+/// Hands what was given back and waits to the allocator, for vectors and matrices to use: where a
+/// search with many vectors follows the last factorisation.
+void release_kept_buffers();
+
 struct GiveBack {
   std::size_t size = 0;
   void operator()(void* block) const noexcept;
