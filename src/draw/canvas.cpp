@@ -153,6 +153,17 @@ void Canvas::line(const std::vector<Vector2d>& points, const Stroke& stroke) {
   cairo_stroke(context(cairo_));
 }
 
+void Canvas::lines(const std::vector<std::vector<Vector2d>>& all, const Stroke& stroke) {
+  cairo_t* cr = context(cairo_);
+  cairo_new_path(cr);
+  for (const std::vector<Vector2d>& points : all) {
+    cairo_new_sub_path(cr);
+    for (const Vector2d& p : points) cairo_line_to(cr, p[0], p[1]);
+  }
+  use(stroke);
+  cairo_stroke(cr);
+}
+
 void Canvas::polygon(const std::vector<Vector2d>& points, const Colour& fill) {
   path(points);
   cairo_close_path(context(cairo_));

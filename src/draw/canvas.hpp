@@ -45,6 +45,8 @@ class Canvas {
   static constexpr double kWidth = 1280, kHeight = 800;
 
   void line(const std::vector<Vector2d>& points, const Stroke& stroke);
+  /// All as one path, which takes a fraction of the time and size of many.
+  void lines(const std::vector<std::vector<Vector2d>>& all, const Stroke& stroke);
   void polygon(const std::vector<Vector2d>& points, const Colour& fill);
   void circle(const Vector2d& centre, double radius, const Colour& fill, const Stroke& stroke);
   void arc(const Vector2d& centre, double radius, double from, double to, const Stroke& stroke);

@@ -140,16 +140,14 @@ void draw_deflected(Canvas& canvas, const DrawnSteps& steps, const UnitSystem& u
     const Recovery& shown = *own.back().recovery;
     if (loads) draw_loads(scene, shown.frame().situation(), shown.loads());
     scene.avoid_frame();
+    std::vector<std::vector<Vector2d>> curves;
     for (std::size_t i = 0; i < own.size(); ++i) {
-      for (const auto& axis :
-           deflected_axes(*own[i].recovery, scene.members(), scale, scene.pieces(16))) {
-        const auto line = scene.on_page(axis);
-        canvas.line(line, scene.at_depth(stroke_of(own, i), axis[axis.size() / 2]));
-        scene.labels().avoid(line);
-      }
+      const auto axes = deflected_axes(*own[i].recovery, scene.members(), scale, scene.pieces(16));
+      curves = scene.draw_curves(axes, stroke_of(own, i));
+      for (const auto& line : curves) scene.labels().avoid(line);
     }
     draw_supports(scene);
-    draw_hinges(scene);
+    draw_hinges(scene, curves);
     const NodeId n = furthest_node((settings.sheet.empty() ? main : shown).step(), d);
     std::string text = largest_text(own, n, d, units);
     if (scene.shows(n) && settings.sheet.empty()) {  // else the caption says it

@@ -41,7 +41,7 @@ std::vector<Vector3d> deflected_axis(const Recovery& recovery, MemberId id, doub
 /// The deflected axes of members, made on all cores.
 std::vector<std::vector<Vector3d>> deflected_axes(const Recovery& recovery,
                                                   const std::vector<MemberId>& members,
-                                                  double scale, int pieces);
+                                                  double scale, int pieces = 16);
 
 /// Text under a panel, in its middle; `foot`: its base line.
 struct Caption {

@@ -29,14 +29,11 @@ void draw_mechanism(Canvas& canvas, const std::shared_ptr<const MemberFrame>& fr
                            number, count));
   scene.draw_undeformed(kUndeformedStroke);
   scene.avoid_frame();
-  for (const MemberId id : scene.members()) {
-    const auto axis = deflected_axis(motion, id, scale);
-    const auto line = scene.on_page(axis);
-    canvas.line(line, scene.at_depth({palette::kSecondOrder, 2.4, {}}, axis[axis.size() / 2]));
-    scene.labels().avoid(line);
-  }
+  const auto axes = deflected_axes(motion, scene.members(), scale);
+  const auto curves = scene.draw_curves(axes, {palette::kSecondOrder, 2.4, {}});
+  for (const auto& line : curves) scene.labels().avoid(line);
   draw_supports(scene);
-  draw_hinges(scene);
+  draw_hinges(scene, curves);
   for (std::size_t i = 0; i < mechanism.nodes.size() && i < 12; ++i) {
     const NodeId n = mechanism.nodes[i];
     const Vector2d from = scene(model.nodes[n].position);

@@ -173,12 +173,11 @@ void draw_modes(Canvas& canvas, const Model& model, const std::string& heading,
     draw_key_plan(scene, settings);
     scene.draw_undeformed(kUndeformedStroke);
     draw_supports(scene);
+    std::vector<std::vector<Vector3d>> axes;
     for (const MemberId id : scene.members()) {
-      const auto axis = axis_points(model, modes[i], id, swing * all[i].scale);
-      canvas.line(scene.on_page(axis),
-                  scene.at_depth({palette::kSecondOrder, 2.2, {}}, axis[axis.size() / 2]));
+      axes.push_back(axis_points(model, modes[i], id, swing * all[i].scale));
     }
-    draw_hinges(scene);
+    draw_hinges(scene, scene.draw_curves(axes, {palette::kSecondOrder, 2.2, {}}));
     captions.push_back({all[i].area, all[i].area.high[1] + 44, modes[i].caption});
   }
   draw_captions(canvas, captions);

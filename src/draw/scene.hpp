@@ -35,10 +35,18 @@ class Scene {
 
   /// Straight lines of the members.
   void draw_undeformed(const Stroke& stroke);
+  /// Curves of the members shown, the furthest first and at_depth() of their middles; their lines
+  /// on the page, for labels to keep away from.
+  std::vector<std::vector<Vector2d>> draw_curves(const std::vector<std::vector<Vector3d>>& curves,
+                                                 const Stroke& stroke);
   /// Labels then keep away from members and supports.
   void avoid_frame();
 
  private:
+  static Stroke faded(const Stroke& stroke, double depth);
+  void draw_at_depths(const std::vector<std::vector<Vector2d>>& lines,
+                      const std::vector<double>& depths, const Stroke& stroke);
+
   Canvas* canvas_;
   View view_;
   const Model* model_;

@@ -298,24 +298,38 @@ void draw_supports(Scene& scene) {
   }
 }
 
-void draw_hinges(Scene& scene) {
+namespace {
+
+/// So far along a line from its first point.
+Vector2d point_along(const std::vector<Vector2d>& line, double distance) {
+  for (std::size_t i = 0; i + 1 < line.size(); ++i) {
+    const Vector2d d = line[i + 1] - line[i];
+    if (d.norm() >= distance) return line[i] + d.normalized() * distance;
+    distance -= d.norm();
+  }
+  return line.back();
+}
+
+}  // namespace
+
+void draw_hinges(Scene& scene, const std::vector<std::vector<Vector2d>>& curves) {
   const Model& model = scene.model();
-  for (const MemberId id : scene.members()) {
-    const Member& m = model.members[id];
+  for (std::size_t i = 0; i < scene.members().size(); ++i) {
+    const Member& m = model.members[scene.members()[i]];
     if (m.kind != MemberKind::frame) continue;
-    const Vector2d a = scene(model.nodes[m.start].position), b = scene(model.nodes[m.end].position);
-    if ((b - a).norm() < 3 * kHingeOff) continue;
-    const Vector2d along = (b - a).normalized();
-    for (int end = 0; end < 2; ++end) {
+    std::vector<Vector2d> line =
+        curves.empty() ? scene.on_page({model.nodes[m.start].position, model.nodes[m.end].position})
+                       : curves[i];
+    if ((line.back() - line.front()).norm() < 3 * kHingeOff) continue;
+    for (int end = 0; end < 2; ++end, std::reverse(line.begin(), line.end())) {
       bool free = false, sprung = false;
       for (int d = 0; d < 6; ++d) {
         free = free || m.joints[end][d] == 0;
         sprung = sprung || (m.joints[end][d] > 0 && m.joints[end][d] != kRigid);
       }
       if (!free && !sprung) continue;
-      const Vector2d at =
-          end == 0 ? Vector2d(a + along * kHingeOff) : Vector2d(b - along * kHingeOff);
-      scene.canvas().circle(at, kHingeRadius, free ? palette::kWhite : palette::kUndeformed,
+      scene.canvas().circle(point_along(line, kHingeOff), kHingeRadius,
+                            free ? palette::kWhite : palette::kUndeformed,
                             {palette::kInk, 1.2, {}});
     }
   }

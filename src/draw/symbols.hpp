@@ -9,7 +9,7 @@ namespace ulterix {
 /// What a frame is drawn of, as the trade draws it. All sizes in px.
 void draw_supports(Scene& scene);
 /// Small open circles off the joint at hinged ends, a filled one at end springs.
-void draw_hinges(Scene& scene);
+void draw_hinges(Scene& scene, const std::vector<std::vector<Vector2d>>& curves = {});
 /// Arrows that end where the load acts; lengths in proportion within the set. Labels then keep away
 /// from them. With `values`, each is written beside its arrow.
 void draw_loads(Scene& scene, const Situation& situation, const AppliedLoads& loads,
