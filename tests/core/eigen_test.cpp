@@ -72,6 +72,25 @@ TEST(BlockLanczos, WhatIsKnownIsNotFoundAgain) {
   EXPECT_RELATIVE(pairs.theta[2], theta[115], 1e-13);
 }
 
+TEST(BlockLanczos, AStartAlongWhatIsKnownGoesOnBesideIt) {
+  const VectorXd theta = VectorXd::LinSpaced(120, 0.01, 1.2), K = uneven_stiffness(120);
+  LanczosOptions options;
+  options.known = MatrixXd::Zero(120, 3);
+  for (int i = 0; i < 3; ++i) options.known(119 - i, i) = 1 / std::sqrt(K[119 - i]);
+  // Of one vector, whose largest parts by far are known.
+  options.start = MatrixXd::Constant(120, 1, 1e-3);
+  options.start.topRows(120) += 50 * options.known.rowwise().sum();
+  options.start_reached = true;
+  options.block = 1;
+  const EigenPairs pairs = BlockLanczos(diagonal(theta, K), options).find(so_many(4));
+  ASSERT_EQ(pairs.theta.size(), 4);
+  for (int i = 0; i < 4; ++i) EXPECT_RELATIVE(pairs.theta[i], theta[116 - i], 1e-12);
+  const MatrixXd along = options.known.transpose() * K.asDiagonal() * pairs.vectors;
+  EXPECT_LT(along.cwiseAbs().maxCoeff(), 1e-12);
+  const MatrixXd G = pairs.vectors.transpose() * K.asDiagonal() * pairs.vectors;
+  EXPECT_LT((G - MatrixXd::Identity(4, 4)).cwiseAbs().maxCoeff(), 1e-12);
+}
+
 TEST(BlockLanczos, AGoodStartSavesVectors) {
   const VectorXd theta = VectorXd::LinSpaced(400, 1, 400).array().inverse(),
                  K = uneven_stiffness(400);

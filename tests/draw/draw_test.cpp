@@ -1,6 +1,8 @@
 // Labels, views and files of the figures.
 #include <gtest/gtest.h>
 
+#include <algorithm>
+#include <cmath>
 #include <filesystem>
 #include <fstream>
 #include <sstream>
@@ -11,6 +13,7 @@
 #include "draw/model_figure.hpp"
 #include "draw/page.hpp"
 #include "draw/result_figures.hpp"
+#include "draw/scene.hpp"
 #include "draw/view.hpp"
 #include "support/frame_builder.hpp"
 
@@ -82,6 +85,42 @@ TEST_F(Drawing, LabelsKeepAwayFromEachOtherAndFromLines) {
   });
   EXPECT_EQ(placed, 5);
   EXPECT_GT(dropped, 20);
+}
+
+TEST_F(Drawing, CurvesKeepThePointsThatTheyNeed) {
+  FrameBuilder b(Plane::xz);
+  const NodeId p = b.node("A", 0, 0, 0), q = b.node("B", 8, 0, 0);
+  b.member("M", p, q, b.section(bending_only(1e-4, 1e-2)), b.material(210e9, 81e9));
+  std::vector<Vector3d> straight, wave;
+  for (int i = 0; i <= 64; ++i) {
+    const double x = i / 8.0;
+    straight.emplace_back(x, 0, 1);
+    wave.emplace_back(x, 0, 0.5 * std::sin(M_PI * x / 8));
+  }
+  // Back along itself: the turning point counts although it lies on the line.
+  const std::vector<Vector3d> there_and_back = {{0, 0, 2}, {8, 0, 2}, {4, 0, 2}};
+  const View view(b.model, {{0, 0, 0}, {8, 0, 2}}, default_view(b.model));
+  std::vector<std::vector<Vector2d>> lines;
+  draw_files({(folder / "c.svg").string()}, "curves", [&](Canvas& canvas) {
+    Scene scene(canvas, view, b.model);
+    lines = scene.draw_curves({straight, wave, there_and_back}, {palette::kInk, 1, {}});
+  });
+  ASSERT_EQ(lines.size(), 3U);
+  EXPECT_EQ(lines[0].size(), 2U);
+  EXPECT_EQ(lines[2].size(), 3U);
+  EXPECT_LT(lines[1].size(), 60U);
+  for (const Vector3d& point : wave) {
+    double off = 1e9;
+    for (std::size_t i = 0; i + 1 < lines[1].size(); ++i) {
+      const Vector2d d = lines[1][i + 1] - lines[1][i], to = view(point) - lines[1][i];
+      const double along = std::clamp(to.dot(d) / d.squaredNorm(), 0.0, 1.0);
+      off = std::min(off, (to - along * d).norm());
+    }
+    EXPECT_LT(off, 0.11);  // px
+  }
+  // All of one depth are one path.
+  const std::string svg = read("c.svg");
+  EXPECT_EQ(svg.find("<path", svg.find("<path") + 1), std::string::npos);
 }
 
 TEST_F(Drawing, EveryFormatCarriesItsKind) {

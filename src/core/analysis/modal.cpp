@@ -31,7 +31,7 @@ constexpr int kMostTried = 40;
 /// Vectors for each direction that tell where its mass lies: as many as settle it.
 constexpr std::array<int, 5> kMassVectors = {6, 9, 14, 20, 30};
 constexpr double kSettled = 1e-3;
-/// Of more than so many times the modes asked for no number is told.
+/// Of more than so many times the modes asked for, and more than kMostTried, no number is told.
 constexpr int kMostHinted = 10;
 
 class ModalSolver {
@@ -339,15 +339,20 @@ class ModalSolver {
       bool settled = true;
       for (const std::size_t d : directions) {
         beyond[d] = value_that_reaches(pairs, d, result.total[d]);
-        settled = settled && std::abs(beyond[d] - before[d]) <= kSettled * before[d];
+        settled =
+            settled && before[d] > 0 && std::abs(beyond[d] - before[d]) <= kSettled * before[d];
       }
       if (step == 1) give_up_far_ones(before, beyond, directions);
       if (settled || directions.empty()) break;
     }
     for (const std::size_t d : directions) {
-      if (beyond[d] > 0) result.enough[d] = count_below(*problem_, beyond[d]).value_or(0);
+      if (beyond[d] <= 0) continue;
+      const int count = count_below(*problem_, beyond[d]).value_or(0);
+      if (count <= most_hinted()) result.enough[d] = count;
     }
   }
+
+  int most_hinted() const { return std::max(kMostTried, kMostHinted * wanted_); }
 
   /// Takes directions out that need more modes than a hint is worth, by two estimates of ω².
   void give_up_far_ones(const std::array<double, 3>& before, const std::array<double, 3>& now,
@@ -356,7 +361,7 @@ class ModalSolver {
     std::sort(directions.begin(), directions.end(),
               [&](std::size_t a, std::size_t b) { return least(a) < least(b); });
     const auto far = std::find_if(directions.begin(), directions.end(), [&](std::size_t d) {
-      return least(d) > 0 && count_below(*problem_, least(d)).value_or(0) > kMostHinted * wanted_;
+      return least(d) > 0 && count_below(*problem_, least(d)).value_or(0) > most_hinted();
     });
     directions.erase(far, directions.end());
   }
