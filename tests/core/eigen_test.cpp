@@ -79,7 +79,7 @@ TEST(BlockLanczos, AStartAlongWhatIsKnownGoesOnBesideIt) {
   for (int i = 0; i < 3; ++i) options.known(119 - i, i) = 1 / std::sqrt(K[119 - i]);
   // Of one vector, whose largest parts by far are known.
   options.start = MatrixXd::Constant(120, 1, 1e-3);
-  options.start.topRows(120) += 50 * options.known.rowwise().sum();
+  options.start += 50 * options.known.rowwise().sum();
   options.start_reached = true;
   options.block = 1;
   const EigenPairs pairs = BlockLanczos(diagonal(theta, K), options).find(so_many(4));

@@ -66,7 +66,7 @@ struct BlockLanczos::Basis {
     if (most_ <= 0) return {};
     if (size_ == 0) {
       if (!begin_as_given()) {
-        next_ = fresh_block();
+        propose(fresh_block());
         if (!grow()) return {};
       }
     }
@@ -74,7 +74,7 @@ struct BlockLanczos::Basis {
     for (;;) {
       if (due(most)) solve_projected();
       if (solved_ == size_ && (converged() || size_ >= most)) break;
-      if (rank_of_next_ == 0) next_ = fresh_block();
+      if (rank_of_next_ == 0) propose(fresh_block());
       if (!grow()) break;
     }
     if (solved_ != size_) solve_projected();
@@ -97,11 +97,13 @@ struct BlockLanczos::Basis {
   bool begin_as_given() {
     if (options_.start.cols() == 0) return false;
     if (options_.start_reached) {
-      next_.W = PackedColumns(options_.start);
-      next_.KW = problem_.multiply_K(next_.W);
-      orthogonalise(next_);
+      Block block;
+      block.W = PackedColumns(options_.start);
+      block.KW = problem_.multiply_K(block.W);
+      orthogonalise(block);
+      propose(std::move(block));
     } else {
-      next_ = first_block(options_.start);
+      propose(first_block(options_.start));
     }
     return grow();
   }
@@ -111,11 +113,27 @@ struct BlockLanczos::Basis {
     return first_block(random_block(problem_.size, width, kSeed + unsigned(fresh_++)));
   }
 
+  /// Takes a block for the next one.
+  void propose(Block block) {
+    next_ = std::move(block);
+    next_inner_ = inner_of(next_);
+  }
+
   /// One step; false if the next block has nothing new.
   bool grow() {
-    if (!append(next_)) return false;
-    next_ = next_block();
+    if (!append(next_, next_inner_)) return false;
+    propose(next_block());
+    // Its size bounds the residuals.
+    overshoot_ = next_inner_;
+    const double size = std::sqrt(std::max(overshoot_.diagonal().maxCoeff(), 0.0));
+    rank_of_next_ = size > 1e-14 * projected_.cwiseAbs().maxCoeff() ? 1 : 0;
     return true;
+  }
+
+  /// WᵀKW.
+  static MatrixXd inner_of(const Block& block) {
+    const MatrixXd G = tall_inner(block.W, block.KW);
+    return (G + G.transpose()) / 2;
   }
 
   /// True if the projected problem is worth solving: after every step as long as that is the
@@ -137,14 +155,14 @@ struct BlockLanczos::Basis {
     if (known.cols() > 0) tall_subtract(known, 0, c, block.W);
   }
 
-  /// K-orthonormal directions of the block join the basis; false if there are none.
-  bool append(Block& block) {
-    double shortest = normalise(block);
+  /// K-orthonormal directions of the block join the basis; false if there are none. G: WᵀKW.
+  bool append(Block& block, const MatrixXd& G) {
+    const double shortest = normalise(block, G);
     if (block.W.cols() == 0) return false;
     if (shortest < kUneven) {
       block.KW = problem_.multiply_K(block.W);
       if (shortest < kScaledUp) orthogonalise(block);
-      normalise(block);
+      normalise(block, inner_of(block));
     }
     const Index rank = std::min(block.W.cols(), most_ - size_);
     if (rank < block.W.cols()) {
@@ -161,13 +179,11 @@ struct BlockLanczos::Basis {
     return true;
   }
 
-  /// Scales W to K-orthonormal columns by the eigenvectors of WᵀKW; those that are shorter than
+  /// Scales W to K-orthonormal columns by the eigenvectors of G = WᵀKW; those that are shorter than
   /// kRankTolerance of the longest go, and K·W does. The shortest of those that stay, over the
   /// longest.
-  static double normalise(Block& block) {
-    MatrixXd G = tall_inner(block.W, block.KW);
+  static double normalise(Block& block, const MatrixXd& G) {
     block.KW = {};
-    G = (G + G.transpose()).eval() / 2;
     const Eigen::SelfAdjointEigenSolver<MatrixXd> eigen(G);
     const VectorXd& d = eigen.eigenvalues();
     const double longest = std::sqrt(std::max(d.maxCoeff(), 0.0));
@@ -183,7 +199,7 @@ struct BlockLanczos::Basis {
     return shortest;
   }
 
-  /// A times the last block, freed from the basis; its size bounds the residuals.
+  /// A times the last block, freed from the basis.
   Block next_block() {
     Block block = problem_.apply(newest_);
     extend_projected(block.KW);
@@ -192,10 +208,6 @@ struct BlockLanczos::Basis {
     tall_subtract(basis_, near, projected_.bottomRightCorner(size_ - near, last_), block.W);
     block.KW = problem_.multiply_K(block.W);
     orthogonalise(block);
-    const MatrixXd G = tall_inner(block.W, block.KW);
-    overshoot_ = (G + G.transpose()) / 2;
-    const double size = std::sqrt(std::max(overshoot_.diagonal().maxCoeff(), 0.0));
-    rank_of_next_ = size > 1e-14 * projected_.cwiseAbs().maxCoeff() ? 1 : 0;
     return block;
   }
 
@@ -273,6 +285,7 @@ struct BlockLanczos::Basis {
   LanczosOptions options_;
   PairsWanted wanted_;
   Block next_;
+  MatrixXd next_inner_;   // WᵀKW of it
   PackedColumns newest_;  // the last block of the basis
   Index most_, size_ = 0, last_ = 0, rank_of_next_ = 0;
   Index solved_ = 0;  // the size of the basis when the projected problem was last solved

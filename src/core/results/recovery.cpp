@@ -156,8 +156,8 @@ void complete(std::shared_ptr<const MemberFrame> frame, std::shared_ptr<const Ap
     return terms;
   };
   step.reactions = IndexedVector<NodeId, Vector6d>(model.nodes.size(), Vector6d::Zero());
-  for (const NodeId n :
-       model.nodes.ids()) {  // of springs; those of rigid supports balance the rest
+  // Those of springs; rigid supports balance what is left.
+  for (const NodeId n : model.nodes.ids()) {
     Vector6d& reaction = step.reactions[n];
     reaction = system.spring_force(n, loads.ground(n), step.state.nodes[n].vector());
     for (int d = 0; d < kDirections; ++d) {

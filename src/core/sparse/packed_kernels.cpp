@@ -1,5 +1,7 @@
 #include "core/sparse/packed_kernels.hpp"
 
+#include <type_traits>
+
 // Compiled for the vector units there are; not under a sanitizer, which starts too late for that.
 #if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__) && \
     !defined(__SANITIZE_ADDRESS__)
@@ -57,77 +59,42 @@ template <int N>
   }
 }
 
+template <int N>
+using Columns = std::integral_constant<int, N>;
+
+/// act(first, Columns<left>) where at most N columns are left, their number known when compiled.
+template <int N, class Act>
+[[gnu::always_inline]] inline void act_on_rest(Index first, Index left, const Act& act) {
+  if constexpr (N > 0) {
+    if (left == N) return act(first, Columns<N>());
+    act_on_rest<N - 1>(first, left, act);
+  }
+}
+
 /// Eight columns at a time, then all that are left at once.
+template <class Act>
+[[gnu::always_inline]] inline void in_eights(Index columns, const Act& act) {
+  Index j = 0;
+  for (; j + 8 <= columns; j += 8) act(j, Columns<8>());
+  act_on_rest<7>(j, columns - j, act);
+}
+
 [[gnu::always_inline]] inline void add_inner_for(const double* a, Index stride, Index step,
                                                  Index columns, const double* packed, Index rows,
                                                  double* sums) {
-  Index j = 0;
-  for (; j + 8 <= columns; j += 8) {
-    add_inner_of<8>(a + j * stride, stride, step, packed, rows, sums + j * kPacked);
-  }
-  const double* rest = a + j * stride;
-  double* sum = sums + j * kPacked;
-  switch (columns - j) {
-    case 1:
-      add_inner_of<1>(rest, stride, step, packed, rows, sum);
-      break;
-    case 2:
-      add_inner_of<2>(rest, stride, step, packed, rows, sum);
-      break;
-    case 3:
-      add_inner_of<3>(rest, stride, step, packed, rows, sum);
-      break;
-    case 4:
-      add_inner_of<4>(rest, stride, step, packed, rows, sum);
-      break;
-    case 5:
-      add_inner_of<5>(rest, stride, step, packed, rows, sum);
-      break;
-    case 6:
-      add_inner_of<6>(rest, stride, step, packed, rows, sum);
-      break;
-    case 7:
-      add_inner_of<7>(rest, stride, step, packed, rows, sum);
-      break;
-    default:
-      break;
-  }
+  in_eights(
+      columns, [=](Index j, auto n) __attribute__((always_inline)) {
+        add_inner_of<n>(a + j * stride, stride, step, packed, rows, sums + j * kPacked);
+      });
 }
 
 [[gnu::always_inline]] inline void take_product_for(const double* a, Index stride, Index step,
                                                     Index columns, const double* c, Index rows,
                                                     double* packed) {
-  Index j = 0;
-  for (; j + 8 <= columns; j += 8) {
-    take_product_of<8>(a + j * stride, stride, step, c + j * kPacked, rows, packed);
-  }
-  const double* rest = a + j * stride;
-  const double* own = c + j * kPacked;
-  switch (columns - j) {
-    case 1:
-      take_product_of<1>(rest, stride, step, own, rows, packed);
-      break;
-    case 2:
-      take_product_of<2>(rest, stride, step, own, rows, packed);
-      break;
-    case 3:
-      take_product_of<3>(rest, stride, step, own, rows, packed);
-      break;
-    case 4:
-      take_product_of<4>(rest, stride, step, own, rows, packed);
-      break;
-    case 5:
-      take_product_of<5>(rest, stride, step, own, rows, packed);
-      break;
-    case 6:
-      take_product_of<6>(rest, stride, step, own, rows, packed);
-      break;
-    case 7:
-      take_product_of<7>(rest, stride, step, own, rows, packed);
-      break;
-    default:
-      break;
-  }
+  in_eights(
+      columns, [=](Index j, auto n) __attribute__((always_inline)) {
+        take_product_of<n>(a + j * stride, stride, step, c + j * kPacked, rows, packed);
+      });
 }
 
 }  // namespace

@@ -48,15 +48,22 @@ void each_band(Index rows, const Act& act) {
   }
 }
 
-/// The rows of c in packs, one after the other: what each pack of a product takes of them.
-std::vector<double> packed_rows(const MatrixXd& c, double sign) {
-  const Index packs = (c.cols() + kPacked - 1) / kPacked, one = c.rows() * kPacked;
-  std::vector<double> rows(static_cast<std::size_t>(packs * one), 0.0);
+/// Takes a product with c from W: take(chunk, the rows of c for a pack, rows of the pack).
+template <class Take>
+void subtract(const MatrixXd& c, PackedColumns& W, const Take& take) {
+  const Index one = c.rows() * kPacked;
+  std::vector<double> rows(static_cast<std::size_t>(W.packs() * one), 0.0);
   for (Index k = 0; k < c.cols(); ++k) {
     double* to = rows.data() + k / kPacked * one + k % kPacked;
-    for (Index j = 0; j < c.rows(); ++j) to[j * kPacked] = sign * c(j, k);
+    for (Index j = 0; j < c.rows(); ++j) to[j * kPacked] = c(j, k);
   }
-  return rows;
+  each_band(W.rows(), [&](Index, Chunk band) {
+    each_chunk(band, [&](Chunk chunk) {
+      for (Index k = 0; k < W.packs(); ++k) {
+        take(chunk, rows.data() + k * one, W.pack(k).row(chunk.first));
+      }
+    });
+  });
 }
 
 /// Sums over all rows of what add(pack of B, chunk, sums) adds to those of the pack: columns x
@@ -120,30 +127,18 @@ PackedColumns tall_product(const MatrixXd& A, const MatrixXd& c) {
 PackedColumns tall_product(const PackedColumns& A, const MatrixXd& c) {
   PackedColumns W(A.rows(), c.cols());
   W.set_zero();
-  const std::vector<double> rows = packed_rows(c, -1);
-  each_band(A.rows(), [&](Index, Chunk band) {
-    each_chunk(band, [&](Chunk chunk) {
-      for (Index k = 0; k < W.packs(); ++k) {
-        for (Index j = 0; j < A.packs(); ++j) {
-          take_packed_product(A.pack(j).row(chunk.first), A.width(j),
-                              rows.data() + (k * c.rows() + j * kPacked) * kPacked, chunk.rows,
-                              W.pack(k).row(chunk.first));
-        }
-      }
-    });
+  subtract(-c, W, [&](Chunk chunk, const double* own, double* w) {
+    for (Index j = 0; j < A.packs(); ++j) {
+      take_packed_product(A.pack(j).row(chunk.first), A.width(j), own + j * kPacked * kPacked,
+                          chunk.rows, w);
+    }
   });
   return W;
 }
 
 void tall_subtract(const MatrixXd& A, Index first, const MatrixXd& c, PackedColumns& W) {
-  const std::vector<double> rows = packed_rows(c, 1);
-  each_band(W.rows(), [&](Index, Chunk band) {
-    each_chunk(band, [&](Chunk chunk) {
-      for (Index k = 0; k < W.packs(); ++k) {
-        take_product(A.data() + first * A.rows() + chunk.first, A.rows(), c.rows(),
-                     rows.data() + k * c.rows() * kPacked, chunk.rows, W.pack(k).row(chunk.first));
-      }
-    });
+  subtract(c, W, [&](Chunk chunk, const double* own, double* w) {
+    take_product(A.data() + first * A.rows() + chunk.first, A.rows(), c.rows(), own, chunk.rows, w);
   });
 }
 
