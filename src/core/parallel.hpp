@@ -9,12 +9,14 @@
 
 namespace ulterix {
 
+template <class Own>
+using OneForEachThread = tbb::enumerable_thread_specific<Own>;
+
 /// Calls act(own, i) for i = 0 .. count on all threads, each with an `Own` of its own, on which no
 /// result may depend.
 template <class Own, class Act>
-void for_each_with(int count, const Act& act) {
+void for_each_with(OneForEachThread<Own>& owns, int count, const Act& act) {
   constexpr int kAtOnce = 16;
-  tbb::enumerable_thread_specific<Own> owns;
   tbb::parallel_for(tbb::blocked_range<int>(0, count, kAtOnce), [&](const auto& range) {
     Own& own = owns.local();
     for (int i = range.begin(); i < range.end(); ++i) act(own, i);

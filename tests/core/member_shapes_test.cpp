@@ -34,7 +34,7 @@ ModeMember plain(const ElementProperties& p) {
 Matrix12d geometric(const ElementProperties& p, double start, double end) {
   ModeMember m = plain(p);
   m.spans[0].stays = {start, end - start, 0};
-  const MemberShapes shapes(m, Driver::compression, {});
+  MemberShapes shapes(m, Driver::compression, {});
   return shapes.whole(shapes.matrices(m).stays);
 }
 
@@ -43,7 +43,7 @@ Matrix12d mass(const ElementProperties& p, const LinearAlong& along, double abou
   m.spans[0].mass = along;
   m.about_x = about_x;
   m.lumped = lumped;
-  const MemberShapes shapes(m, Driver::mass, {});
+  MemberShapes shapes(m, Driver::mass, {});
   return shapes.whole(shapes.matrices(m).drives);
 }
 
@@ -89,7 +89,7 @@ TEST(GeometricStiffness, LeavesOutWhatThePlaneOfTheModelHolds) {
   ModeMember m = plain(slender());
   m.spans[0].stays = {kAxial, 0, 0};
   m.bends_in_y = m.twists = false;
-  const MemberShapes shapes(m, Driver::compression, {});
+  MemberShapes shapes(m, Driver::compression, {});
   const Eigen::MatrixXd G = shapes.whole(shapes.matrices(m).stays);
   EXPECT_NE(G(2, 2), 0);
   EXPECT_EQ(G(1, 1), 0);
@@ -269,7 +269,7 @@ TEST(InnerFunctions, MoreOfThemLeaveTheFirstOnes) {
 
 /// The lowest eigenvalues of a member alone with all its nodal motions but those held.
 double lowest(const ModeMember& m, int functions, const std::vector<int>& free) {
-  const MemberShapes shapes(m, Driver::compression, {functions, 0, 0, 0});
+  MemberShapes shapes(m, Driver::compression, {functions, 0, 0, 0});
   const Eigen::MatrixXd B = shapes.whole(shapes.matrices(m).drives);
   const Element element(m.properties, MemberLoading::none(m.properties.length), {});
   std::vector<int> rows = free;

@@ -173,7 +173,7 @@ TEST(Strings, FunctionsCondenseToTheTangentOfTheCatenary) {
   m.spans[0].mass = {4, 4};
   m.string = cable->chord_force();
   m.cable = cable;
-  const MemberShapes shapes(m, Driver::mass, {24, 24, 24, 0});
+  MemberShapes shapes(m, Driver::mass, {24, 24, 24, 0});
   const Eigen::MatrixXd taken = shapes.whole(shapes.matrices(m).stays);
   Matrix3d own = Matrix3d::Zero();
   constexpr int kSteps = 20000;

@@ -48,7 +48,11 @@ class BucklingSolver {
     }
     result.certificate = found_.certificate;
     result.unreliable = error_ > kReliable || !found_.converged || !found_.fine;
-    if (is_large()) before.modes = found_.vectors.topRows(frame_.dofs().size());
+    if (found_.count() > 0 && !reversed_) {
+      Eigen::MatrixXd all(found_.vectors.rows(), found_.count() + found_.beside.cols());
+      all << found_.vectors, found_.beside;
+      before.modes = {std::move(all), problem_->counts(), problem_->unknowns().count};
+    }
     if (!before.lengths) before.lengths.emplace(frame_);
     if (reversed_) {
       if (compressed_) tell_why_none(result);
@@ -106,15 +110,22 @@ class BucklingSolver {
   }
 
   /// False if what stays alone is too much.
-  bool search(int wanted, bool proven, double tolerance, const Eigen::MatrixXd& start) {
+  bool search(int wanted, bool proven, double tolerance, const ModeProblem::Modes& before) {
     const ModeProblem::Input& input = problem_->input();
     int least = std::max(1, least_functions(frame_.dofs().size(), compressed_planes(input), wanted,
                                             options_.functions));
     ModeProblem::Counts counts = first_counts(input, least);
+    const bool near = before.vectors.cols() > 0 && !reversed_;
+    for (const MemberId id : before.counts.ids()) {
+      for (std::size_t f = 0; near && f < counts[id].size(); ++f) {
+        if (counts[id][f] > 0) counts[id][f] = std::max(counts[id][f], before.counts[id][f]);
+      }
+    }
     if (!problem_->build(counts)) return false;
     ModeSearchOptions options = search_options(proven && !reversed_, tolerance);
     options.wanted = wanted;
-    found_ = find_modes(*problem_, options, start);
+    found_ =
+        find_modes(*problem_, options, near ? problem_->carried_over(before) : Eigen::MatrixXd());
     // A compressed member has modes without end: more functions show more of them.
     while (found_.count() > 0 && found_.count() < wanted && least < kMostFunctions &&
            !found_.limited) {
@@ -129,7 +140,7 @@ class BucklingSolver {
   }
 
   /// False if what stays alone is too much.
-  bool find(const Eigen::MatrixXd& start, bool proven, double tolerance) {
+  bool find(const ModeProblem::Modes& before, bool proven, double tolerance) {
     AxialForces turned;
     for (;;) {
       const AxialForces* grows = axial_.grows;
@@ -142,7 +153,7 @@ class BucklingSolver {
       // Of the loads turned round only the lowest factor is told.
       const int asked = reversed_ ? 1 : options_.wanted;
       for (int wanted = crowding ? std::min(asked, kManyModes) : asked;; wanted = asked) {
-        if (!search(wanted, proven, tolerance, start)) return false;
+        if (!search(wanted, proven, tolerance, before)) return false;
         if (found_.limited || wanted == asked) break;
       }
       if (found_.count() > 0 || found_.lowest_theta >= 0 || reversed_) break;

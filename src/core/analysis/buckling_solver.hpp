@@ -17,7 +17,7 @@ struct AxialState {
 
 /// What one set of loads leaves to the next on the same frame.
 struct FoundBefore {
-  Eigen::MatrixXd modes;  ///< columns of the frame's unknowns; of large frames
+  ModeProblem::Modes modes;
   std::optional<EffectiveLengths> lengths;
 };
 

@@ -98,11 +98,9 @@ class ExcitedMass {
   /// Calls act(id, nodes' rigid motions (12 x 6, local), drives' matrix) for every member.
   template <class Act>
   void each_member(const Act& act) const {
-    for_each_with<ShapeCache>(model_.members.size(), [&](ShapeCache& cache, int i) {
-      const MemberId id(i);
-      if (!frame_.situation().present[id]) return;
+    problem_.for_each_member([&](ShapeCache& cache, MemberId id) {
       const ModeMember& m = problem_.member(id);
-      const MemberShapes& shapes = cache.of(m, Driver::mass, problem_.counts()[id]);
+      MemberShapes& shapes = cache.of(m, Driver::mass, problem_.counts()[id]);
       Eigen::Matrix<double, 12, 6> u;
       u << rigid_motions(frame_.situation().position(model_.members[id].start)),
           rigid_motions(frame_.situation().position(model_.members[id].end));

@@ -29,8 +29,10 @@ constexpr int kTriedFrame = 300;
 /// an estimate from few functions is far too low there.
 constexpr int kMostTried = 40;
 /// Vectors for each direction that tell where its mass lies: as many as settle it.
-constexpr std::array<int, 5> kMassVectors = {6, 9, 14, 20, 30};
+constexpr std::array<int, 6> kMassVectors = {4, 6, 9, 14, 20, 30};
 constexpr double kSettled = 1e-3;
+/// ... whose first ones tell already which directions are out of reach.
+constexpr std::size_t kFirstLooks = 2;
 /// Of more than so many times the modes asked for, and more than kMostTried, no number is told.
 constexpr int kMostHinted = 10;
 
@@ -342,7 +344,7 @@ class ModalSolver {
         settled =
             settled && before[d] > 0 && std::abs(beyond[d] - before[d]) <= kSettled * before[d];
       }
-      if (step == 1) give_up_far_ones(before, beyond, directions);
+      if (step < kFirstLooks) give_up_far_ones(before, beyond, step == 0 ? 2 : 1, directions);
       if (settled || directions.empty()) break;
     }
     for (const std::size_t d : directions) {
@@ -354,14 +356,17 @@ class ModalSolver {
 
   int most_hinted() const { return std::max(kMostTried, kMostHinted * wanted_); }
 
-  /// Takes directions out that need more modes than a hint is worth, by two estimates of ω².
+  /// Takes directions out that need so many times more modes than a hint is worth, by the last two
+  /// estimates of ω².
   void give_up_far_ones(const std::array<double, 3>& before, const std::array<double, 3>& now,
-                        std::vector<std::size_t>& directions) const {
-    const auto least = [&](std::size_t d) { return std::min(before[d], now[d]); };
+                        int times, std::vector<std::size_t>& directions) const {
+    const auto least = [&](std::size_t d) {
+      return before[d] > 0 ? std::min(before[d], now[d]) : now[d];
+    };
     std::sort(directions.begin(), directions.end(),
               [&](std::size_t a, std::size_t b) { return least(a) < least(b); });
     const auto far = std::find_if(directions.begin(), directions.end(), [&](std::size_t d) {
-      return least(d) > 0 && count_below(*problem_, least(d)).value_or(0) > most_hinted();
+      return least(d) > 0 && count_below(*problem_, least(d)).value_or(0) > times * most_hinted();
     });
     directions.erase(far, directions.end());
   }

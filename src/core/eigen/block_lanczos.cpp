@@ -24,13 +24,15 @@ constexpr double kUneven = 0.1;
 constexpr double kScaledUp = 1e-3;
 /// Vectors that there is room for at first; none is touched before it comes.
 constexpr Eigen::Index kRoom = 160;
+/// A residual further off than so many times what is asked for takes more than one step.
+constexpr double kFarOff = 100;
 /// θ below this part of the largest |θ| is 0: a motion that A does not reach.
 constexpr double kNothing = 1e-12;
 constexpr unsigned kSeed = 20260101;
 
 /// Eigenvalues, rising, and eigenvectors in the place of A: of a large one by divide and conquer.
 void solve_symmetric(MatrixXd& A, VectorXd& values) {
-  constexpr int kLarge = 128;
+  constexpr int kLarge = 56;
   const auto n = static_cast<int>(A.rows());
   if (n >= kLarge) {
     values.resize(n);
@@ -63,6 +65,7 @@ struct BlockLanczos::Basis {
 
   EigenPairs find(const PairsWanted& wanted) {
     wanted_ = wanted;
+    far_off_ = false;
     if (most_ <= 0) return {};
     if (size_ == 0) {
       if (!begin_as_given()) {
@@ -136,11 +139,15 @@ struct BlockLanczos::Basis {
     return (G + G.transpose()) / 2;
   }
 
-  /// True if the projected problem is worth solving: after every step as long as that is the
-  /// smaller work, and then when the basis has grown by a part of itself.
-  bool due(Index most) const {
+  /// True if the projected problem is worth solving: after a step that may have been the last one
+  /// as long as that is the smaller work, and then when the basis has grown by a part of itself.
+  bool due(Index most) {
     if (solved_ == size_) return false;
     if (wanted_.tolerance <= 0) return size_ >= most || rank_of_next_ == 0;
+    if (size_ < most && rank_of_next_ > 0 && far_off_) {
+      far_off_ = false;
+      return false;
+    }
     const bool cheap = size_ * size_ < 2 * problem_.size;
     return cheap || rank_of_next_ == 0 || size_ >= most || 8 * size_ > 9 * solved_;
   }
@@ -250,10 +257,13 @@ struct BlockLanczos::Basis {
 
   bool converged() {
     const Index count = positive(wanted_.count + wanted_.guards);
+    double worst = 0;
     for (Index i = 0; i < count; ++i) {
-      if (residuals_[i] > tolerance_of(i) * ritz_[i]) return false;
+      worst = std::max(worst, residuals_[i] / (tolerance_of(i) * ritz_[i]));
     }
     const Index all = std::min<Index>(wanted_.count + wanted_.guards, most_);
+    far_off_ = worst > kFarOff || count < all;
+    if (worst > 1) return false;
     if (count == all) return true;
     // Fewer than wanted: only when nothing more is to be had.
     return rank_of_next_ == 0 || size_ >= most_;
@@ -290,6 +300,7 @@ struct BlockLanczos::Basis {
   Index most_, size_ = 0, last_ = 0, rank_of_next_ = 0;
   Index solved_ = 0;  // the size of the basis when the projected problem was last solved
   int fresh_ = 0;
+  bool far_off_ = false;  // a step at least is missing after the next one
   MatrixXd basis_, projected_, overshoot_, ritz_vectors_;
   VectorXd ritz_, residuals_;
 };

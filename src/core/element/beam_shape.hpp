@@ -15,6 +15,7 @@ BeamShape beam_shape(double xi, double length, double phi);
 /// What acts along a piece of a member, linear between its ends.
 struct LinearAlong {
   double start = 0, end = 0;
+  bool operator==(const LinearAlong& other) const = default;
   double at(double xi) const { return start + (end - start) * xi; }
   double mean() const { return (start + end) / 2; }
 };

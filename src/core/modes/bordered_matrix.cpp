@@ -18,19 +18,27 @@ using NodeRows = Eigen::Matrix<double, 12, kPacked, Eigen::RowMajor>;
 /// An eigenvalue of a member's part below this part of the largest is a vanished pivot.
 constexpr double kVanished = 1e-13;
 
+/// Calls act(q, first, motion) for the unknowns that move a member's nodes: `motion` of the node
+/// whose first direction of the twelve that is.
+template <class Act>
+void each_unknown(const InnerUnknowns& u, MemberId id, const Act& act) {
+  const Member& m = u.frame->model().members[id];
+  int first = 0;
+  for (const NodeId n : {m.start, m.end}) {
+    u.frame->dofs().for_each_column(n,
+                                    [&](int q, const Vector6d& motion) { act(q, first, motion); });
+    first += 6;
+  }
+}
+
 /// Motion of a member's nodes in global directions, from the rows of a pack.
 void gather(const InnerUnknowns& u, MemberId id, const ColumnBlock& x, NodeRows& nodes) {
   if (u.skew[id] != 0) {
-    const Member& m = u.frame->model().members[id];
     nodes.setZero();
-    int first = 0;
-    for (const NodeId n : {m.start, m.end}) {
-      u.frame->dofs().for_each_column(n, [&](int q, const Vector6d& motion) {
-        const Eigen::Map<const Eigen::Matrix<double, 1, kPacked>> row(x.row(q));
-        nodes.middleRows<6>(first) += motion * row;
-      });
-      first += 6;
-    }
+    each_unknown(u, id, [&](int q, int first, const Vector6d& motion) {
+      const Eigen::Map<const Eigen::Matrix<double, 1, kPacked>> row(x.row(q));
+      nodes.middleRows<6>(first) += motion * row;
+    });
     return;
   }
   const auto& rows = u.rows[id];
@@ -48,15 +56,10 @@ void gather(const InnerUnknowns& u, MemberId id, const ColumnBlock& x, NodeRows&
 /// Takes forces on a member's nodes from the rows of a pack.
 void take(const InnerUnknowns& u, MemberId id, const NodeRows& forces, ColumnBlock& y) {
   if (u.skew[id] != 0) {
-    const Member& m = u.frame->model().members[id];
-    int first = 0;
-    for (const NodeId n : {m.start, m.end}) {
-      u.frame->dofs().for_each_column(n, [&](int q, const Vector6d& motion) {
-        Eigen::Map<Eigen::Matrix<double, 1, kPacked>> row(y.row(q));
-        row -= motion.transpose() * forces.middleRows<6>(first);
-      });
-      first += 6;
-    }
+    each_unknown(u, id, [&](int q, int first, const Vector6d& motion) {
+      Eigen::Map<Eigen::Matrix<double, 1, kPacked>> row(y.row(q));
+      row -= motion.transpose() * forces.middleRows<6>(first);
+    });
     return;
   }
   const auto& rows = u.rows[id];
@@ -107,27 +110,50 @@ InnerUnknowns number_inner(const FrameSystem& frame, IndexedVector<MemberId, int
   return u;
 }
 
+void BorderedMatrix::list_entries(const InnerUnknowns& u) {
+  entries_ = {};
+  values_.clear();
+  entries_.size = u.total;
+  const auto add = [this](int row, double value) {
+    entries_.rows.push_back(row);
+    values_.push_back(value);
+  };
+  struct NodeUnknown {
+    int q, first;  // its first direction of the twelve
+    Vector6d motion;
+  };
+  std::vector<NodeUnknown> nodes;
+  for (const MemberId id : u.count.ids()) {
+    const int n = u.count[id], own = u.frame_size() + u.first[id];
+    if (n == 0) continue;
+    const Block& block = blocks[id];
+    nodes.clear();
+    each_unknown(u, id, [&nodes](int q, int first, const Vector6d& motion) {
+      nodes.push_back({q, first, motion});
+    });
+    for (int j = 0; j < n; ++j) {
+      add(own + j, block.inner(j, j));
+      for (int i = j + 1; i < n; ++i) {
+        if (block.inner(i, j) != 0) add(own + i, block.inner(i, j));
+      }
+      for (const NodeUnknown& node : nodes) {
+        const double value = node.motion.dot(block.coupling.col(j).segment<6>(node.first));
+        if (value != 0) add(node.q, value);
+      }
+      entries_.column_start.push_back(static_cast<std::int64_t>(values_.size()));
+    }
+  }
+}
+
 void BorderedMatrix::multiply(const InnerUnknowns& u, const ColumnBlock& x, ColumnBlock& y) const {
   multiply_pack(u.frame->pattern(), frame, x.row(0), y.row(0));
   if (identity_inside()) {
     std::copy(x.row(u.frame_size()), x.row(u.size()), y.row(u.frame_size()));
     return;
   }
-  NodeRows nodes, forces;
   std::fill(y.row(u.frame_size()), y.row(u.size()), 0.0);
-  for (int i = 0; i < u.count.size(); ++i) {
-    const MemberId id(i);
-    if (u.count[id] == 0) continue;
-    const Block& block = blocks[id];
-    const double* inner = x.row(u.frame_size() + u.first[id]);
-    double* result = y.row(u.frame_size() + u.first[id]);
-    gather(u, id, x, nodes);
-    add_transposed(block.coupling, nodes.data(), result);
-    add_transposed(block.inner, inner, result);
-    forces.setZero();
-    subtract(block.coupling, inner, forces.data());
-    take(u, id, forces, y);
-  }
+  add_symmetric(entries_.column_start.data(), entries_.rows.data(), values_.data(), u.frame_size(),
+                u.total, x.row(0), y.row(0));
 }
 
 PackedColumns BorderedMatrix::multiply(const InnerUnknowns& u, const PackedColumns& X) const {

@@ -43,10 +43,18 @@ class BorderedMatrix {
 
   bool identity_inside() const { return blocks.empty(); }
 
+  /// Lists the entries of the blocks that are not 0 (most are, of members along the axes), which
+  /// multiply() needs.
+  void list_entries(const InnerUnknowns& unknowns);
+
   /// y = A·x for a pack, or for all.
   void multiply(const InnerUnknowns& unknowns, const ColumnBlock& x, ColumnBlock& y) const;
   PackedColumns multiply(const InnerUnknowns& unknowns, const PackedColumns& X) const;
   Eigen::MatrixXd multiply(const InnerUnknowns& unknowns, const Eigen::MatrixXd& X) const;
+
+ private:
+  SymmetricPattern entries_;  // a column each function: itself, those after it, unknowns of nodes
+  std::vector<double> values_;
 };
 
 /// a − factor·b on the same unknowns.

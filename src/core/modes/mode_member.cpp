@@ -67,30 +67,6 @@ bool has_functions(const ModeMember& member, Driver driver, Family family) {
   return bends || driver == Driver::mass;
 }
 
-std::array<int, 4> inner_counts(const ModeMember& member, Driver driver,
-                                const FunctionCounts& counts) {
-  std::array<int, 4> inner = {};
-  if (member.properties.joints[0] != kJoined || member.properties.joints[1] != kJoined) {
-    // Hinges may leave a joint nothing to strain: the shapes themselves tell.
-    const MemberShapes shapes(member, driver, counts);
-    for (const Family f : kFamilies) inner[at(f)] = shapes.inner(f);
-    return inner;
-  }
-  const auto spans = static_cast<int>(member.spans.size());
-  const ElementProperties& p = member.properties;
-  const bool string = p.kind != MemberKind::frame;
-  const std::array<double, 4> stiffness = {string ? member.string : p.EIy,
-                                           string ? member.string : p.EIz, p.EA, p.GJ};
-  const std::array<double, 4> shear = {p.shear_flexibility_z, p.shear_flexibility_y, 0, 0};
-  for (const Family f : kFamilies) {
-    if (!has_functions(member, driver, f) || stiffness[at(f)] <= 0) continue;
-    const bool bends = f == Family::bending_z || f == Family::bending_y;
-    const int each = bends && !string && is_rotary(member) && shear[at(f)] > 0 ? 2 : 1;
-    inner[at(f)] = (bends && !string ? 2 : 1) * (spans - 1) + counts[at(f)] * spans * each;
-  }
-  return inner;
-}
-
 Matrix12d end_motion_of(const ElementProperties& properties) {
   if (properties.joints[0] == kJoined && properties.joints[1] == kJoined) {
     return Matrix12d::Identity();
@@ -331,7 +307,15 @@ std::vector<MemberShapes::Block> MemberShapes::lumped(const ModeMember& member) 
   return blocks;
 }
 
-MemberShapes::Matrices MemberShapes::matrices(const ModeMember& member) const {
+const MemberShapes::Matrices& MemberShapes::matrices(const ModeMember& member) {
+  if (last_ != member) {
+    matrices_ = integrated(member);
+    last_ = member;
+  }
+  return matrices_;
+}
+
+MemberShapes::Matrices MemberShapes::integrated(const ModeMember& member) const {
   Matrices m;
   const auto any = [&member](std::array<double, 3> ModeSpan::*force) {
     return std::any_of(member.spans.begin(), member.spans.end(),
@@ -397,6 +381,30 @@ MemberShapes& ShapeCache::of(const ModeMember& member, Driver driver,
     shapes_[last_] = std::move(made);
   }
   return *shapes_[last_];
+}
+
+std::array<int, 4> ShapeCache::inner_counts(const ModeMember& member, Driver driver,
+                                            const FunctionCounts& counts) {
+  std::array<int, 4> inner = {};
+  if (member.properties.joints[0] != kJoined || member.properties.joints[1] != kJoined) {
+    // Hinges may leave a joint nothing to strain: the shapes themselves tell.
+    const MemberShapes& shapes = of(member, driver, counts);
+    for (const Family f : kFamilies) inner[at(f)] = shapes.inner(f);
+    return inner;
+  }
+  const auto spans = static_cast<int>(member.spans.size());
+  const ElementProperties& p = member.properties;
+  const bool string = p.kind != MemberKind::frame;
+  const std::array<double, 4> stiffness = {string ? member.string : p.EIy,
+                                           string ? member.string : p.EIz, p.EA, p.GJ};
+  const std::array<double, 4> shear = {p.shear_flexibility_z, p.shear_flexibility_y, 0, 0};
+  for (const Family f : kFamilies) {
+    if (!has_functions(member, driver, f) || stiffness[at(f)] <= 0) continue;
+    const bool bends = f == Family::bending_z || f == Family::bending_y;
+    const int each = bends && !string && is_rotary(member) && shear[at(f)] > 0 ? 2 : 1;
+    inner[at(f)] = (bends && !string ? 2 : 1) * (spans - 1) + counts[at(f)] * spans * each;
+  }
+  return inner;
 }
 
 }  // namespace ulterix

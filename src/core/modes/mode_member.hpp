@@ -2,6 +2,7 @@
 
 #include <array>
 #include <memory>
+#include <optional>
 #include <vector>
 
 #include "core/element/catenary.hpp"
@@ -18,6 +19,7 @@ struct ModeSpan {
   std::array<double, 3> grows = {0, 0, 0};  ///< N of the loads whose factor is looked for
   LinearAlong mass;
 
+  bool operator==(const ModeSpan& other) const = default;
   double length() const { return to - from; }
   static double at(const std::array<double, 3>& N, double xi) {
     return N[0] + xi * (N[1] + xi * N[2]);
@@ -41,6 +43,7 @@ struct ModeMember {
   /// How a cable hangs meanwhile, local axes.
   std::shared_ptr<const Catenary> cable;
 
+  bool operator==(const ModeMember& other) const = default;
   /// False: the model's plane leaves the family no motion.
   bool uses(Family family) const;
 };
@@ -60,10 +63,6 @@ enum class Driver {
 /// True if a member moves between its nodes in a family. In buckling torsion goes from end to end,
 /// and nothing moves along the axis.
 bool has_functions(const ModeMember& member, Driver driver, Family family);
-
-/// Inner functions of each family that so many on each span make, joint shapes in.
-std::array<int, 4> inner_counts(const ModeMember& member, Driver driver,
-                                const FunctionCounts& counts);
 
 /// Shapes of all families of a member, one after the other: 12 nodal ones, then the inner functions
 /// in the order of kFamilies.
@@ -87,7 +86,8 @@ class MemberShapes {
   struct Matrices {
     std::vector<Block> stays, drives;  ///< every pair of families that is coupled, both ways round
   };
-  Matrices matrices(const ModeMember& member) const;
+  /// Those of a member that these shapes fit; the result stays until they are asked for another's.
+  const Matrices& matrices(const ModeMember& member);
   /// The blocks of one matrix as a whole, (12 + inner)².
   Eigen::MatrixXd whole(const std::vector<Block>& blocks) const;
 
@@ -104,6 +104,7 @@ class MemberShapes {
 
  private:
   void evaluate_at(int stations);
+  Matrices integrated(const ModeMember& member) const;
   std::vector<Block> geometric(const ModeMember& member, double sign,
                                std::array<double, 3> ModeSpan::*force) const;
   std::vector<Block> mass(const ModeMember& member) const;
@@ -124,12 +125,17 @@ class MemberShapes {
   std::vector<double> weights_;    // m
   std::array<FamilyValues, 4> values_;
   std::vector<FamilyValues> at_stations_;  // once they are asked for
+  std::optional<ModeMember> last_;         // whose matrices are there
+  Matrices matrices_;
 };
 
 /// Shapes of members met before: those of a frame are often alike.
 class ShapeCache {
  public:
   MemberShapes& of(const ModeMember& member, Driver driver, const FunctionCounts& counts);
+  /// Inner functions of each family that so many on each span make, joint shapes in.
+  std::array<int, 4> inner_counts(const ModeMember& member, Driver driver,
+                                  const FunctionCounts& counts);
 
  private:
   static constexpr std::size_t kMost = 48;

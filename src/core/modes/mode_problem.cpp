@@ -5,8 +5,7 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
-
-#include "core/parallel.hpp"
+#include <numeric>
 
 namespace ulterix {
 
@@ -42,12 +41,9 @@ ModeProblem::ModeProblem(Input input) : input_(std::move(input)) {
 }
 
 InnerUnknowns ModeProblem::number(const Counts& counts) const {
-  const int members = input_.members.size();
-  IndexedVector<MemberId, int> inner(members, 0);
-  for_each_index(members, [&](int i) {
-    const MemberId id(i);
-    if (!input_.frame->situation().present[id]) return;
-    for (const int n : inner_counts(input_.members[id], input_.driver, counts[id])) inner[id] += n;
+  IndexedVector<MemberId, int> inner(input_.members.size(), 0);
+  for_each_member([&](ShapeCache& shapes, MemberId id) {
+    for (const int n : shapes.inner_counts(member(id), driver(), counts[id])) inner[id] += n;
   });
   return number_inner(*input_.frame, std::move(inner));
 }
@@ -60,15 +56,14 @@ bool ModeProblem::build(const Counts& counts) {
   const int members = input_.members.size();
   IndexedVector<MemberId, Matrix12d> drives(members, Matrix12d::Zero()), stays;
   if (has_state_) stays = drives;
-  K_ = {*input_.stiffness, {}};
-  B_ = {{}, IndexedVector<MemberId, BorderedMatrix::Block>(members)};
+  K_ = B_ = {};
+  K_.frame = *input_.stiffness;
+  B_.blocks = IndexedVector<MemberId, BorderedMatrix::Block>(members);
   if (has_state_) K_.blocks = IndexedVector<MemberId, BorderedMatrix::Block>(members);
-  for_each_with<ShapeCache>(members, [&](ShapeCache& cache, int i) {
-    const MemberId id(i);
+  for_each_member([&](ShapeCache& cache, MemberId id) {
     const ModeMember& m = input_.members[id];
-    if (!system.situation().present[id]) return;
-    const MemberShapes& shapes = cache.of(m, input_.driver, counts[id]);
-    const MemberShapes::Matrices local = shapes.matrices(m);
+    MemberShapes& shapes = cache.of(m, input_.driver, counts[id]);
+    const MemberShapes::Matrices& local = shapes.matrices(m);
     const Matrix3d& R = system.axes(id);
     const Eigen::MatrixXd driving = shapes.whole(local.drives);
     drives[id] = to_global(Matrix12d(driving.topLeftCorner<12, 12>()), R);
@@ -79,6 +74,7 @@ bool ModeProblem::build(const Counts& counts) {
     K_.blocks[id] = block_of(staying, R);
     K_.blocks[id].inner.diagonal().array() += 1;
   });
+  B_.list_entries(unknowns_);
   B_.frame =
       system.assemble_global([&](MemberId id) { return drives[id]; },
                              [&](NodeId n) -> Matrix6d {
@@ -89,12 +85,14 @@ bool ModeProblem::build(const Counts& counts) {
     return true;
   }
   add_to(K_.frame, 1, system.assemble_global([&](MemberId id) { return stays[id]; }));
+  K_.list_entries(unknowns_);
   factor_ = BorderedFactor::definite(unknowns_, K_);
   return factor_ != nullptr;
 }
 
 bool ModeProblem::shift_by(double shift) {
   K_ = less(unknowns_, K_, -shift, B_);
+  K_.list_entries(unknowns_);
   shift_ = shift;
   factor_ = BorderedFactor::definite(unknowns_, K_);
   return factor_ != nullptr;
@@ -105,6 +103,7 @@ Eigen::MatrixXd ModeProblem::carried_over(const Eigen::MatrixXd& vectors,
   const InnerUnknowns old = number(from);
   Eigen::MatrixXd carried = Eigen::MatrixXd::Zero(unknowns_.size(), vectors.cols());
   carried.topRows(old.frame_size()) = vectors.topRows(old.frame_size());
+  ShapeCache& shapes = shapes_.local();
   for (const MemberId id : unknowns_.count.ids()) {
     if (old.count[id] == 0) continue;
     const Eigen::Index a = old.frame_size() + old.first[id],
@@ -113,8 +112,8 @@ Eigen::MatrixXd ModeProblem::carried_over(const Eigen::MatrixXd& vectors,
       carried.middleRows(b, old.count[id]) = vectors.middleRows(a, old.count[id]);
       continue;
     }
-    const auto before = inner_counts(member(id), driver(), from[id]),
-               now = inner_counts(member(id), driver(), counts_[id]);
+    const auto before = shapes.inner_counts(member(id), driver(), from[id]),
+               now = shapes.inner_counts(member(id), driver(), counts_[id]);
     Eigen::Index i = a, j = b;
     for (const Family f : kFamilies) {
       const int n = std::min(before[at(f)], now[at(f)]);
@@ -124,6 +123,16 @@ Eigen::MatrixXd ModeProblem::carried_over(const Eigen::MatrixXd& vectors,
     }
   }
   return carried;
+}
+
+Eigen::MatrixXd ModeProblem::carried_over(const Modes& modes) const {
+  if (modes.vectors.cols() == 0) return {};
+  const auto functions = std::accumulate(modes.inner.begin(), modes.inner.end(), 0);
+  if (modes.vectors.rows() - functions != unknowns_.frame_size()) return {};
+  const InnerUnknowns here = number(modes.counts);
+  const bool alike = std::equal(modes.inner.begin(), modes.inner.end(), here.count.begin());
+  if (alike) return carried_over(modes.vectors, modes.counts);
+  return modes.vectors.topRows(unknowns_.frame_size());
 }
 
 void ModeProblem::set_motion(const VectorXd& phi, State& state) const {
@@ -225,7 +234,7 @@ struct Extended {
     int pairs = 1;          // of those on each span
     std::vector<int> rows;  // of those that are there among the member's coefficients
   };
-  const MemberShapes& shapes;
+  MemberShapes& shapes;
   std::array<Part, 4> parts;
 };
 
@@ -237,14 +246,11 @@ class Estimator {
   ModeErrors estimate() const {
     const int members = problem_.unknowns().count.size();
     std::vector<std::vector<ModeErrors::Part>> by_member(static_cast<std::size_t>(members));
-    for_each_with<ShapeCache>(members, [&](ShapeCache& cache, int i) {
-      const MemberId id(i);
+    problem_.for_each_member([&](ShapeCache& cache, MemberId id) {
       const ModeMember& m = problem_.member(id);
-      const FunctionCounts& counts = problem_.counts()[id];
-      if (!problem_.frame().situation().present[id]) return;
       if (m.properties.kind != MemberKind::frame && m.string == 0) return;
-      const Extended extended(m, problem_.driver(), counts, cache);
-      by_member[static_cast<std::size_t>(i)] = of_member(id, m, extended);
+      const Extended extended(m, problem_.driver(), problem_.counts()[id], cache);
+      by_member[static_cast<std::size_t>(id.value)] = of_member(id, m, extended);
     });
     ModeErrors errors;
     errors.total.assign(static_cast<std::size_t>(values_.size()), 0);
@@ -275,7 +281,7 @@ class Estimator {
 
   std::vector<ModeErrors::Part> of_member(MemberId id, const ModeMember& m,
                                           const Extended& e) const {
-    const MemberShapes::Matrices all = e.shapes.matrices(m);
+    const MemberShapes::Matrices& all = e.shapes.matrices(m);
     std::vector<ModeErrors::Part> parts;
     const Eigen::Index modes = values_.size();
     if (modes == 0 || (all.drives.empty() && all.stays.empty())) return parts;

@@ -2,6 +2,7 @@
 
 #include "core/modes/bordered_matrix.hpp"
 #include "core/modes/mode_member.hpp"
+#include "core/parallel.hpp"
 
 namespace ulterix {
 
@@ -40,8 +41,28 @@ class ModeProblem {
   const BorderedMatrix& B() const { return B_; }
   const BorderedFactor& factor() const { return *factor_; }
 
+  /// Calls act(shapes, id) for every member that is there, on all threads: `shapes` gives those of
+  /// members met before, on which no result may depend.
+  template <class Act>
+  void for_each_member(const Act& act) const {
+    for_each_with(shapes_, input_.members.size(), [&](ShapeCache& shapes, int i) {
+      const MemberId id(i);
+      if (frame().situation().present[id]) act(shapes, id);
+    });
+  }
+
   /// Vectors of other counts as they are with these: a function that is new is 0.
   Eigen::MatrixXd carried_over(const Eigen::MatrixXd& vectors, const Counts& from) const;
+
+  /// Modes of a problem, and what they are written on.
+  struct Modes {
+    Eigen::MatrixXd vectors;
+    Counts counts;
+    IndexedVector<MemberId, int> inner;
+  };
+  /// Modes of the same frame under other loads, as they are with these counts: without functions
+  /// where members are cut elsewhere. Empty where there are none, or the frame is another.
+  Eigen::MatrixXd carried_over(const Modes& modes) const;
 
   /// Node motions of a vector.
   void set_motion(const VectorXd& phi, State& state) const;
@@ -57,6 +78,7 @@ class ModeProblem {
   InnerUnknowns unknowns_;
   BorderedMatrix K_, B_;
   std::unique_ptr<BorderedFactor> factor_;
+  mutable OneForEachThread<ShapeCache> shapes_;
   bool has_state_ = false;
   double shift_ = 0;
 };

@@ -26,8 +26,8 @@ constexpr double kOutweighed = 3, kOutweighedResidual = 1e-5;
 constexpr int kNearVectors = 8;
 /// Residuals of the shifted problem at first, relative.
 constexpr double kSearchTolerance = 1e-4;
-/// Residuals of the coarse modes.
-constexpr double kCoarse = 3e-3;
+/// Residuals of the coarse modes: from nothing, and from a start that is near.
+constexpr double kCoarse = 3e-3, kCoarseNear = 3e-2;
 /// Of the tolerance, where functions are chosen by coarse modes, so that once is enough.
 constexpr double kCoarseMargin = 0.3;
 
@@ -155,7 +155,7 @@ class ModeSearch {
       options.start.topRows(start.rows()) = start;
     }
     BlockLanczos lanczos(eigen_problem(problem_), options);
-    PairsWanted ask = wanted(wanted_, kCoarse, 1, beside());
+    PairsWanted ask = wanted(wanted_, start.cols() > 0 ? kCoarseNear : kCoarse, 1, beside());
     ask.most_vectors = std::max(96, 2 * wanted_);
     pairs_ = lanczos.find(ask);
     if (pairs_.theta.size() < ask.count) {
@@ -210,7 +210,18 @@ class ModeSearch {
   bool sharpen() {
     const PackedColumns V(pairs_.vectors);
     if (outweighed()) return take_best(V, problem_.K().multiply(problem_.unknowns(), V));
-    const auto [AV, BV] = eigen_problem(problem_).apply(V);
+    return step_on(problem_.B().multiply(problem_.unknowns(), V));
+  }
+
+  /// The same after sharpen().
+  bool sharpen_again() { return outweighed() ? sharpen() : step_on(std::move(BV_)); }
+
+  bool step_on(PackedColumns BV) {
+    PackedColumns AV(BV.rows(), BV.cols());
+    for_each_pack(BV, [&](Eigen::Index i) {
+      copy(BV.pack(i), AV.pack(i));
+      problem_.factor().solve(AV.pack(i));
+    });
     return take_best(AV, BV);  // K·AV is B·V
   }
 
@@ -280,6 +291,7 @@ class ModeSearch {
     // Better vectors may show that what seemed a mode has none on this side.
     pairs_ = leading(std::move(pairs_), (pairs_.theta.array() > 0).count());
     if (pairs_.theta.size() == 0) return false;
+    beside_ = pairs_.vectors.rightCols(pairs_.theta.size() - last_wanted() - 1);
     double bound = beyond();
     std::unique_ptr<BorderedFactor> factor;
     for (int attempt = 0; attempt < kAttempts && !factor; ++attempt) {
@@ -322,15 +334,14 @@ class ModeSearch {
       found.theta = (bound - found.theta.array().inverse()).inverse();
       pairs_ = std::move(found);
       pairs_.lowest_theta = lowest;
-      for (int step = 0; step < (large() || outweighed() ? 1 : 2); ++step) {
-        if (!sharpen()) return false;
-      }
+      if (!sharpen()) return false;
+      if (!large() && !outweighed() && !sharpen_again()) return false;
       measure();
       if (good() || used_up_) break;
     }
     for (int step = 0; step < kMostSteps && !large() && !outweighed() && !good(); ++step) {
       const double before = worst();
-      if (!sharpen()) return false;
+      if (!sharpen_again()) return false;
       measure();
       if (worst() > kProgress * before) break;
     }
@@ -361,6 +372,7 @@ class ModeSearch {
     found.values = pairs_.theta.head(all).cwiseInverse();
     found.vectors = Eigen::MatrixXd(size(), all);
     if (all > 0) found.vectors = pairs_.vectors.leftCols(all);
+    if (beside_.rows() == size()) found.beside = beside_;
     found.residuals = pairs_.residuals.head(all).cwiseQuotient(pairs_.theta.head(all));
     found.errors = std::move(errors);
     found.certificate = certificate;
@@ -378,7 +390,8 @@ class ModeSearch {
   const ModeSearchOptions& options_;
   int wanted_;
   EigenPairs pairs_;
-  PackedColumns KV_, BV_;  // of the vectors that sharpen() left
+  PackedColumns KV_, BV_;   // of the vectors that sharpen() left
+  Eigen::MatrixXd beside_;  // vectors near the modes after the last one wanted
   Certificate certificate_;
   bool solved_below_ = false, used_up_ = false;
 };

@@ -27,6 +27,7 @@ struct ModeSearchOptions {
 struct FoundModes {
   VectorXd values;             ///< 1/θ, the shift of the problem in
   Eigen::MatrixXd vectors;     ///< φᵀKφ = 1
+  Eigen::MatrixXd beside;      ///< vectors near the modes that come next; may be empty
   VectorXd residuals;          ///< ‖K⁻¹Bφ − θφ‖ over θ, in the norm of K
   std::vector<double> errors;  ///< of the values, by the functions left out
   Certificate certificate;     ///< of values

@@ -59,9 +59,7 @@ class ModeRecovery {
   }
 
   std::vector<RecoveredMode> recover() {
-    for_each_with<ShapeCache>(model_.members.size(), [this](ShapeCache& cache, int i) {
-      if (system_.situation().present[MemberId(i)]) member(MemberId(i), cache);
-    });
+    problem_.for_each_member([this](ShapeCache& cache, MemberId id) { member(id, cache); });
     for_each_index(static_cast<int>(modes_.size()), [this](int k) {
       const auto at = static_cast<std::size_t>(k);
       share_out(modes_[at], states_[at]);
@@ -90,6 +88,7 @@ class ModeRecovery {
 
   std::vector<Vector3d> turned(const Eigen::Matrix3Xd& local, MemberId id) const {
     std::vector<Vector3d> axis;
+    axis.reserve(static_cast<std::size_t>(local.cols()));
     for (Eigen::Index i = 0; i < local.cols(); ++i) {
       axis.emplace_back(system_.axes(id).transpose() * local.col(i));
     }

@@ -1,5 +1,6 @@
 #include "core/sparse/packed_kernels.hpp"
 
+#include <algorithm>
 #include <type_traits>
 
 // Compiled for the vector units there are; not under a sanitizer, which starts too late for that.
@@ -124,22 +125,28 @@ void take_packed_product(const double* A, Index columns, const double* c, Index 
 }
 
 ULTERIX_VECTOR_CLONES
-void multiply_symmetric(const std::int64_t* column_start, const std::int64_t* rows,
-                        const double* values, Index size, const double* x, double* y) {
+void add_symmetric(const std::int64_t* column_start, const std::int64_t* rows, const double* values,
+                   Index first, Index columns, const double* x, double* y) {
   const Row* from = reinterpret_cast<const Row*>(x);
   Row* to = reinterpret_cast<Row*>(y);
-  for (Index j = 0; j < size; ++j) to[j] = Row{};
-  for (Index j = 0; j < size; ++j) {
-    std::int64_t p = column_start[j];
+  for (Index k = 0; k < columns; ++k) {
+    const Index j = first + k;
+    std::int64_t p = column_start[k];
     const Row xj = from[j];
     Row sum = values[p] * xj;  // the diagonal comes first
-    for (++p; p < column_start[j + 1]; ++p) {
+    for (++p; p < column_start[k + 1]; ++p) {
       const std::int64_t i = rows[p];
       to[i] += values[p] * xj;
       sum += values[p] * from[i];
     }
     to[j] += sum;
   }
+}
+
+void multiply_symmetric(const std::int64_t* column_start, const std::int64_t* rows,
+                        const double* values, Index size, const double* x, double* y) {
+  std::fill(y, y + size * kPacked, 0.0);
+  add_symmetric(column_start, rows, values, 0, size, x, y);
 }
 
 }  // namespace ulterix

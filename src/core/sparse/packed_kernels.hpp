@@ -29,4 +29,9 @@ void take_packed_product(const double* A, Eigen::Index columns, const double* c,
 void multiply_symmetric(const std::int64_t* column_start, const std::int64_t* rows,
                         const double* values, Eigen::Index size, const double* x, double* y);
 
+/// y += K·x for a K of which so many columns from `first` on are given, their rows on and below the
+/// diagonal or before `first`.
+void add_symmetric(const std::int64_t* column_start, const std::int64_t* rows, const double* values,
+                   Eigen::Index first, Eigen::Index columns, const double* x, double* y);
+
 }  // namespace ulterix
