@@ -14,8 +14,9 @@ namespace ulterix {
 namespace {
 
 constexpr int kFirstPieces = 4, kMostPieces = 128;
-/// The change from n to 2n pieces is this many times the error that is left: it falls with the
-/// fourth power of their length. Where two changes do not show that yet, fewer times.
+/// The change from n to 2n pieces is this many times the error that is left at most: it falls with
+/// the fourth power of their length. Where two changes show less, fewer times; before there are
+/// two, as of the second power.
 constexpr double kFourthOrder = 15, kUnproven = 3;
 constexpr double kEnough = 0.3 * kReliable;
 /// Forces below this part of those that would hold the strained members are their rounding.
@@ -67,8 +68,8 @@ void PathTrials::solve(int pieces, bool with_events, const Progress& progress,
       const bool last = before > 0 && before / (kFourthOrder + 1) / kFourthOrder <= kEnough;
       Trial finer = trial(2 * best.pieces, last);
       const double changed = change(best, finer);
-      const bool fourth = before > 0 && changed < before / 8;
-      error = changed / (fourth ? kFourthOrder : kUnproven);
+      const double shown = before > 0 && changed > 0 ? before / changed - 1 : kUnproven;
+      error = changed / std::clamp(shown, 1.0, kFourthOrder);
       before = changed;
       best = std::move(finer);
       if (error <= kEnough) break;

@@ -88,12 +88,45 @@ HeldShape held_shear(double shear_flexibility, double phi, double L) {
   });
 }
 
+/// Curvatures and twist (1/m) of a piece over its length, by local axis, and the moments there.
+template <class T>
+struct MeanBending {
+  Triple<T> curvature, moment;
+};
+
+/// Energy of fourth order beside coupling(), without which the error of a piece that is bent and
+/// twisted falls with the square of its length only. Parabolas of θz and θy, of the means
+/// −close_y/L and close_z/L, close the chord; against them, shear and a parabola of θx follow
+/// M·(k×δ), what the moments M of the curvatures k work on further turns δ.
+template <class T>
+T coupling_of_fourth_order(const ElementProperties& s, double phi_z, double phi_y,
+                           const MeanBending<T>& mean, const T& close_y, const T& close_z) {
+  const double L = s.length;
+  const Triple<T>& k = mean.curvature;
+  const Triple<T> work = cross(mean.moment, k);
+  const double in_y = 6 * s.EIz / (L * L * L * (1 + phi_y)),
+               in_z = 6 * s.EIy / (L * L * L * (1 + phi_z));
+  const T closed = in_y * square(close_y) + in_z * square(close_z) -
+                   (1 / (1 + phi_y)) * (work[2] * close_y) +
+                   (1 / (1 + phi_z)) * (work[1] * close_z);
+  const auto followed = [L](const T& by, double stiffness) {
+    return stiffness > 0 ? (L * L * L / (24 * stiffness)) * square(by) : T(0.0);
+  };
+  T less = followed(work[0], s.GJ);
+  if (phi_y > 0) less += followed(work[2], s.EIz * (1 + 1 / phi_y));
+  if (phi_z > 0) less += followed(work[1], s.EIy * (1 + 1 / phi_z));
+  // No more than the energy there is, in a piece that is too long for this.
+  const double nothing = 1e-25 * (s.EIy + s.EIz + s.GJ) / L;
+  const T whole = (L / 2) * (s.GJ * square(k[0]) + s.EIy * square(k[1]) + s.EIz * square(k[2]));
+  return closed - less * whole * reciprocal(less + whole + nothing);
+}
+
 /// Energy of third order that couples bending in the two planes and twist in a piece: curvatures
 /// are θ' − θ×θ'/2 in the section's axes, and the slopes of the axis θz + θx·θy/2 and −θy + θx·θz/2
 /// have to close the chord.
 template <class T>
 T coupling(const ElementProperties& s, double phi_z, double phi_y, const Triple<T>& start,
-           const Triple<T>& end) {
+           const Triple<T>& end, const MeanBending<T>& mean) {
   const double L = s.length;
   // ∫ over the length of products of the shapes of θy, θz and θx at the two ends.
   std::array<std::array<double, 2>, 2> rate_y{}, rate_z{}, twist_y{}, twist_z{};
@@ -139,7 +172,8 @@ T coupling(const ElementProperties& s, double phi_z, double phi_y, const Triple<
   const T twist = (1 / L) * (end[0] - start[0]);
   const double in_y = 6 * s.EIz / (L * L * (1 + phi_y)), in_z = 6 * s.EIy / (L * L * (1 + phi_z));
   return (-0.5) * (twist * (s.EIy * P - s.EIz * Q + s.GJ * (Q - P)) + (s.EIz - s.EIy) * S) +
-         in_y * ((start[2] + end[2]) * close_y) - in_z * ((start[1] + end[1]) * close_z);
+         in_y * ((start[2] + end[2]) * close_y) - in_z * ((start[1] + end[1]) * close_z) +
+         coupling_of_fourth_order(s, phi_z, phi_y, mean, close_y, close_z);
 }
 
 /// The y and z axes that a quaternion turns global axes into.
@@ -388,7 +422,19 @@ Deformation<T> deform(const PieceProperties& p, const PieceEnd<T>& a, const Piec
                     quadratic(bending(s.EIy, phi_z), bent_start[1], bent_end[1]) +
                     quadratic(bending(s.EIz, phi_y), bent_start[2], bent_end[2]) +
                     (s.GJ / (2 * L)) * square(twist) + held + s.initial_force * stretch;
-  if (p.normal < 0) d.strain_energy += coupling(s, phi_z, phi_y, d.start, d.end);
+  if (p.normal < 0) {
+    const auto over_length = [L](const T& at_start, const T& at_end) {
+      return (1 / L) * (at_end - at_start);
+    };
+    MeanBending<T> mean;
+    for (std::size_t i = 0; i < 3; ++i) mean.curvature[i] = over_length(d.start[i], d.end[i]);
+    mean.moment = {s.GJ * mean.curvature[0],
+                   s.EIy * over_length(bent_start[1], bent_end[1]) +
+                       -(factor * p.held_moments[0] + p.standing_moments[0]),
+                   s.EIz * over_length(bent_start[2], bent_end[2]) +
+                       (factor * p.held_moments[1] + p.standing_moments[1])};
+    d.strain_energy += coupling(s, phi_z, phi_y, d.start, d.end, mean);
+  }
   if (loaded) d.load_work = work_of_loads(p, a, b, l, phi_z, phi_y, d);
   if (!p.moment_start.isZero(0) || !p.moment_end.isZero(0)) {
     d.load_work += work_of_moments(p, phi_z, phi_y, d);
