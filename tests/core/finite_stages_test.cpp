@@ -280,7 +280,7 @@ struct SpaceSite {
     erection.stage({}, loads[2]).struck = prop;
     erection.stage({}, loads[1]).ground = {{corner, 2, -0.004 * times},
                                            {b.model.members[base[2]].start, 2, -0.01 * times}};
-    return erection.run();
+    return erection.run_stages_alone();
   }
 };
 

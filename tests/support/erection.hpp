@@ -37,12 +37,18 @@ struct Erection {
     return keys.stages.back();
   }
 
+  /// With the same at once beside it.
   RunResult run() const {
     AnalysisSpec reference = spec;
     reference.name = at_once_name(spec.name);
     reference.become<StagedKeys>().at_once = true;
     b.model.analyses.insert(b.model.analyses.begin(), spec);
     b.model.analyses.insert(b.model.analyses.begin(), reference);
+    return ulterix::run(b.model);
+  }
+
+  RunResult run_stages_alone() const {
+    b.model.analyses.insert(b.model.analyses.begin(), spec);
     return ulterix::run(b.model);
   }
 };

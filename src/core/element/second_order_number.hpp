@@ -10,7 +10,8 @@ namespace ulterix {
 template <int N>
 struct SecondOrder {
   using Gradient = Eigen::Matrix<double, N, 1>;
-  /// The lower triangle of the Hessian, row by row.
+  /// The lower triangle of the Hessian, diagonal by diagonal: products of gradients fill each with
+  /// vector operations.
   using Packed = Eigen::Matrix<double, N*(N + 1) / 2, 1>;
 
   double value;
@@ -29,8 +30,8 @@ struct SecondOrder {
   /// The second derivatives as a matrix.
   Eigen::Matrix<double, N, N> hessian() const {
     Eigen::Matrix<double, N, N> full;
-    for (int i = 0, k = 0; i < N; ++i) {
-      for (int j = 0; j <= i; ++j, ++k) full(i, j) = full(j, i) = packed[k];
+    for (int d = 0, k = 0; d < N; ++d) {
+      for (int i = d; i < N; ++i, ++k) full(i, i - d) = full(i - d, i) = packed[k];
     }
     return full;
   }
@@ -38,12 +39,11 @@ struct SecondOrder {
   /// f(this) from the value and the two derivatives of f here.
   SecondOrder apply(double f, double f1, double f2) const {
     SecondOrder r(f, f1 * gradient);
-    const double *g = gradient.data(), *h = packed.data();
-    double* second = r.packed.data();
-    for (int i = 0, k = 0; i < N; ++i) {
-      const double own = f2 * g[i];
-      for (int j = 0; j <= i; ++j, ++k) second[k] = f1 * h[k] + own * g[j];
-    }
+    r.packed = f1 * packed;
+    const Gradient own = f2 * gradient;
+    r.each_diagonal([&](auto diagonal, auto first, auto last) {
+      diagonal += first(own).cwiseProduct(last(gradient));
+    });
     return r;
   }
 
@@ -52,6 +52,17 @@ struct SecondOrder {
     gradient += b.gradient;
     packed += b.packed;
     return *this;
+  }
+
+  /// Calls act(diagonal of the second derivatives, its columns and its rows of a gradient).
+  template <class Act, int D = 0>
+  void each_diagonal(const Act& act) {
+    constexpr int kLength = N - D, kStart = D * N - D * (D - 1) / 2;
+    act(
+        packed.template segment<kLength>(kStart),
+        [](const Gradient& g) { return g.template head<kLength>(); },
+        [](const Gradient& g) { return g.template tail<kLength>(); });
+    if constexpr (D + 1 < N) each_diagonal<Act, D + 1>(act);
   }
 
   /// Its second derivatives are still to be set.
@@ -89,14 +100,11 @@ SecondOrder<N> operator+(SecondOrder<N> a, double s) {
 template <int N>
 SecondOrder<N> operator*(const SecondOrder<N>& a, const SecondOrder<N>& b) {
   SecondOrder<N> r(a.value * b.value, a.value * b.gradient + b.value * a.gradient);
-  const double *g = a.gradient.data(), *h = b.gradient.data();
-  const double *of_a = a.packed.data(), *of_b = b.packed.data();
-  double* second = r.packed.data();
-  for (int i = 0, k = 0; i < N; ++i) {
-    for (int j = 0; j <= i; ++j, ++k) {
-      second[k] = a.value * of_b[k] + b.value * of_a[k] + g[i] * h[j] + h[i] * g[j];
-    }
-  }
+  r.packed = a.value * b.packed + b.value * a.packed;
+  r.each_diagonal([&](auto diagonal, auto first, auto last) {
+    diagonal += first(a.gradient).cwiseProduct(last(b.gradient)) +
+                first(b.gradient).cwiseProduct(last(a.gradient));
+  });
   return r;
 }
 template <int N>
