@@ -83,8 +83,7 @@ RodPlace follow_rod(const RodPlace& from, const Vector3d& force, const ElementPr
 /// Two rods at an angle, bent in both planes and twisted far: with the reactions at their foot the
 /// equations of the rod end where the tip is, without a moment.
 TEST(LargeReferences, RodsInSpaceSatisfyTheirEquations) {
-  for (const Vector3d& I :
-       {Vector3d(4e-6, 2e-6, 2e-6), Vector3d(2e-6, 4e-6, 1e-6), Vector3d(2e-7, 8.36e-5, 6.04e-6)}) {
+  for (const Vector3d& I : {Vector3d(2e-6, 4e-6, 1e-6), Vector3d(2e-7, 8.36e-5, 6.04e-6)}) {
     SectionProperties s;
     s.A = 2e-3;
     s.J = I[0];

@@ -102,7 +102,8 @@ InnerUnknowns number_inner(const FrameSystem& frame, IndexedVector<MemberId, int
       const NodeDofs& node = frame.dofs()[n];
       if (!node.selection) u.skew[id] = 1;
       for (int j = 0; j < node.count; ++j) {
-        u.rows[id][static_cast<std::size_t>(first + node.direction[j])] = node.first + j;
+        const int row = first + node.direction[j];
+        u.rows[id][static_cast<std::size_t>(row)] = node.first + j;
       }
       first += 6;
     }

@@ -1,5 +1,6 @@
 #include "core/modes/mode_member.hpp"
 
+#include <Eigen/Cholesky>
 #include <algorithm>
 
 namespace ulterix {
