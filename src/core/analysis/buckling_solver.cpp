@@ -109,23 +109,27 @@ class BucklingSolver {
     return planes;
   }
 
+  /// Families that have functions get as many as before, if there were any counts.
+  static void raise(const ModeProblem::Counts& before, ModeProblem::Counts& counts) {
+    for (const MemberId id : before.ids()) {
+      for (std::size_t f = 0; f < counts[id].size(); ++f) {
+        if (counts[id][f] > 0) counts[id][f] = std::max(counts[id][f], before[id][f]);
+      }
+    }
+  }
+
   /// False if what stays alone is too much.
   bool search(int wanted, bool proven, double tolerance, const ModeProblem::Modes& before) {
     const ModeProblem::Input& input = problem_->input();
     int least = std::max(1, least_functions(frame_.dofs().size(), compressed_planes(input), wanted,
                                             options_.functions));
     ModeProblem::Counts counts = first_counts(input, least);
-    const bool near = before.vectors.cols() > 0 && !reversed_;
-    for (const MemberId id : before.counts.ids()) {
-      for (std::size_t f = 0; near && f < counts[id].size(); ++f) {
-        if (counts[id][f] > 0) counts[id][f] = std::max(counts[id][f], before.counts[id][f]);
-      }
-    }
+    if (!reversed_) raise(before.counts, counts);
     if (!problem_->build(counts)) return false;
     ModeSearchOptions options = search_options(proven && !reversed_, tolerance);
     options.wanted = wanted;
-    found_ =
-        find_modes(*problem_, options, near ? problem_->carried_over(before) : Eigen::MatrixXd());
+    found_ = find_modes(*problem_, options,
+                        reversed_ ? Eigen::MatrixXd() : problem_->carried_over(before));
     // A compressed member has modes without end: more functions show more of them.
     while (found_.count() > 0 && found_.count() < wanted && least < kMostFunctions &&
            !found_.limited) {

@@ -31,8 +31,8 @@ constexpr int kMostTried = 40;
 /// Vectors for each direction that tell where its mass lies: as many as settle it.
 constexpr std::array<int, 6> kMassVectors = {4, 6, 9, 14, 20, 30};
 constexpr double kSettled = 1e-3;
-/// ... whose first ones tell already which directions are out of reach.
-constexpr std::size_t kFirstLooks = 2;
+/// The first of them tell already which directions need so many times more modes than is told.
+constexpr std::array<int, 2> kOutOfReach = {2, 1};
 /// Of more than so many times the modes asked for, and more than kMostTried, no number is told.
 constexpr int kMostHinted = 10;
 
@@ -344,7 +344,8 @@ class ModalSolver {
         settled =
             settled && before[d] > 0 && std::abs(beyond[d] - before[d]) <= kSettled * before[d];
       }
-      if (step < kFirstLooks) give_up_far_ones(before, beyond, step == 0 ? 2 : 1, directions);
+      if (step < kOutOfReach.size())
+        give_up_far_ones(before, beyond, kOutOfReach[step], directions);
       if (settled || directions.empty()) break;
     }
     for (const std::size_t d : directions) {
