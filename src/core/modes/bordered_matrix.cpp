@@ -111,39 +111,46 @@ InnerUnknowns number_inner(const FrameSystem& frame, IndexedVector<MemberId, int
   return u;
 }
 
+template <class Add>
+void BorderedMatrix::each_entry(const InnerUnknowns& u, MemberId id, const Add& add) const {
+  const int n = u.count[id], own = u.frame_size() + u.first[id];
+  if (n == 0) return;
+  const Block& block = blocks[id];
+  for (int j = 0; j < n; ++j) {
+    const int column = u.first[id] + j;
+    add(column, own + j, block.inner(j, j));
+    for (int i = j + 1; i < n; ++i) {
+      if (block.inner(i, j) != 0) add(column, own + i, block.inner(i, j));
+    }
+    each_unknown(u, id, [&](int q, int first, const Vector6d& motion) {
+      const double value = motion.dot(block.coupling.col(j).segment<6>(first));
+      if (value != 0) add(column, q, value);
+    });
+  }
+}
+
 void BorderedMatrix::list_entries(const InnerUnknowns& u) {
   entries_ = {};
-  values_.clear();
   entries_.size = u.total;
-  const auto add = [this](int row, double value) {
-    entries_.rows.push_back(row);
-    values_.push_back(value);
-  };
-  struct NodeUnknown {
-    int q, first;  // its first direction of the twelve
-    Vector6d motion;
-  };
-  std::vector<NodeUnknown> nodes;
-  for (const MemberId id : u.count.ids()) {
-    const int n = u.count[id], own = u.frame_size() + u.first[id];
-    if (n == 0) continue;
-    const Block& block = blocks[id];
-    nodes.clear();
-    each_unknown(u, id, [&nodes](int q, int first, const Vector6d& motion) {
-      nodes.push_back({q, first, motion});
+  std::vector<std::int64_t>& start = entries_.column_start;
+  start.assign(static_cast<std::size_t>(u.total) + 1, 0);
+  for_each_index(u.count.size(), [&](int i) {
+    each_entry(u, MemberId(i), [&start](int column, int, double) {
+      ++start[static_cast<std::size_t>(column) + 1];
     });
-    for (int j = 0; j < n; ++j) {
-      add(own + j, block.inner(j, j));
-      for (int i = j + 1; i < n; ++i) {
-        if (block.inner(i, j) != 0) add(own + i, block.inner(i, j));
-      }
-      for (const NodeUnknown& node : nodes) {
-        const double value = node.motion.dot(block.coupling.col(j).segment<6>(node.first));
-        if (value != 0) add(node.q, value);
-      }
-      entries_.column_start.push_back(static_cast<std::int64_t>(values_.size()));
-    }
-  }
+  });
+  for (std::size_t k = 1; k < start.size(); ++k) start[k] += start[k - 1];
+  entries_.rows.resize(static_cast<std::size_t>(start.back()));
+  values_.resize(entries_.rows.size());
+  for_each_index(u.count.size(), [&](int i) {
+    const MemberId id(i);
+    if (u.count[id] == 0) return;
+    auto next = static_cast<std::size_t>(start[static_cast<std::size_t>(u.first[id])]);
+    each_entry(u, id, [&](int, int row, double value) {
+      entries_.rows[next] = row;
+      values_[next++] = value;
+    });
+  });
 }
 
 void BorderedMatrix::multiply(const InnerUnknowns& u, const ColumnBlock& x, ColumnBlock& y) const {
@@ -196,7 +203,7 @@ BorderedMatrix less(const InnerUnknowns& u, const BorderedMatrix& a, double fact
 BorderedFactor::BorderedFactor(const InnerUnknowns& unknowns, const Factorisation& frame)
     : unknowns_(unknowns), given_(&frame) {}
 
-bool BorderedFactor::eliminate(const BorderedMatrix& A, std::vector<double>& rest) {
+bool BorderedFactor::eliminate(BorderedMatrix A, std::vector<double>& rest) {
   const int members = unknowns_.count.size();
   eliminated_ = IndexedVector<MemberId, Eliminated>(members);
   std::vector<int> negative(static_cast<std::size_t>(members), 0);
@@ -204,9 +211,9 @@ bool BorderedFactor::eliminate(const BorderedMatrix& A, std::vector<double>& res
   const auto schur = [&](MemberId id) -> Matrix12d {
     const int n = unknowns_.count[id];
     if (n == 0) return Matrix12d::Zero();
-    const BorderedMatrix::Block& block = A.blocks[id];
+    BorderedMatrix::Block& block = A.blocks[id];
     Eliminated& e = eliminated_[id];
-    e.coupling = block.coupling;
+    e.coupling = std::move(block.coupling);
     const Eigen::LLT<Eigen::MatrixXd> llt(block.inner);
     if (llt.info() == Eigen::Success && llt.rcond() > kVanished) {
       e.inverse = llt.solve(Eigen::MatrixXd::Identity(n, n));
@@ -243,10 +250,10 @@ std::unique_ptr<BorderedFactor> BorderedFactor::definite(const InnerUnknowns& un
 }
 
 std::unique_ptr<BorderedFactor> BorderedFactor::indefinite(const InnerUnknowns& unknowns,
-                                                           const BorderedMatrix& A) {
+                                                           BorderedMatrix A) {
   std::unique_ptr<BorderedFactor> factor(new BorderedFactor(unknowns));
   std::vector<double> rest;
-  if (!factor->eliminate(A, rest)) return nullptr;
+  if (!factor->eliminate(std::move(A), rest)) return nullptr;
   if (unknowns.frame_size() > 0) {
     factor->indefinite_ = IndefiniteFactor::make(unknowns.frame->factor_structure(), rest);
     if (!factor->indefinite_) return nullptr;

@@ -53,6 +53,10 @@ class BorderedMatrix {
   Eigen::MatrixXd multiply(const InnerUnknowns& unknowns, const Eigen::MatrixXd& X) const;
 
  private:
+  /// Calls add(column, row, value): columns of the functions, rows of all unknowns.
+  template <class Add>
+  void each_entry(const InnerUnknowns& unknowns, MemberId id, const Add& add) const;
+
   SymmetricPattern entries_;  // a column each function: itself, those after it, unknowns of nodes
   std::vector<double> values_;
 };
@@ -71,9 +75,9 @@ class BorderedFactor {
   /// LLᵀ; empty if the matrix is not positive definite.
   static std::unique_ptr<BorderedFactor> definite(const InnerUnknowns& unknowns,
                                                   const BorderedMatrix& A);
-  /// LDLᵀ of any; empty where pivots vanish.
+  /// LDLᵀ of any, which is used up; empty where pivots vanish.
   static std::unique_ptr<BorderedFactor> indefinite(const InnerUnknowns& unknowns,
-                                                    const BorderedMatrix& A);
+                                                    BorderedMatrix A);
 
   int negative_eigenvalues() const { return negative_; }
   /// A⁻¹ of a pack, in place.
@@ -86,7 +90,7 @@ class BorderedFactor {
   };
   explicit BorderedFactor(const InnerUnknowns& unknowns) : unknowns_(unknowns) {}
   /// What is left on the frame's pattern; false where a member's part is singular.
-  bool eliminate(const BorderedMatrix& A, std::vector<double>& rest);
+  bool eliminate(BorderedMatrix A, std::vector<double>& rest);
 
   const InnerUnknowns& unknowns_;
   IndexedVector<MemberId, Eliminated> eliminated_;

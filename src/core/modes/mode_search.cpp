@@ -67,6 +67,14 @@ class ModeSearch {
 
   FoundModes find(const Eigen::MatrixXd& start) {
     if (large()) release_kept_buffers();
+    FoundModes found = search(start);
+    // The factor of the count, which recovery does not need.
+    if (large()) release_kept_buffers();
+    return found;
+  }
+
+ private:
+  FoundModes search(const Eigen::MatrixXd& start) {
     coarse(start);
     if (options_.limit > 0) {
       const auto below = (pairs_.theta.array() * options_.limit > 1).count();
@@ -95,7 +103,6 @@ class ModeSearch {
     }
   }
 
- private:
   int size() const { return problem_.unknowns().size(); }
 
   /// A = (σB − K)⁻¹·B, whose eigenvalues t = 1/(σ − λ) are above 1/σ for 0 < λ < σ alone: few, and
@@ -296,8 +303,8 @@ class ModeSearch {
     std::unique_ptr<BorderedFactor> factor;
     for (int attempt = 0; attempt < kAttempts && !factor; ++attempt) {
       if (attempt > 0) bound *= 1 + 1e-4;
-      const BorderedMatrix A = less(problem_.unknowns(), problem_.K(), bound, problem_.B());
-      factor = BorderedFactor::indefinite(problem_.unknowns(), A);
+      factor = BorderedFactor::indefinite(
+          problem_.unknowns(), less(problem_.unknowns(), problem_.K(), bound, problem_.B()));
     }
     certificate_ = {};
     certificate_.below = bound;
@@ -414,8 +421,8 @@ EigenProblem eigen_problem(const ModeProblem& problem) {
 }
 
 std::optional<int> count_below(const ModeProblem& problem, double value) {
-  const BorderedMatrix A = less(problem.unknowns(), problem.K(), value, problem.B());
-  const auto factor = BorderedFactor::indefinite(problem.unknowns(), A);
+  const auto factor = BorderedFactor::indefinite(
+      problem.unknowns(), less(problem.unknowns(), problem.K(), value, problem.B()));
   return factor ? std::optional(factor->negative_eigenvalues()) : std::nullopt;
 }
 

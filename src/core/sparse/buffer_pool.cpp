@@ -1,6 +1,7 @@
 #include "core/sparse/buffer_pool.hpp"
 
 #include <malloc.h>
+#include <sys/mman.h>
 
 #include <algorithm>
 #include <bit>
@@ -25,13 +26,19 @@ std::size_t rounded(std::size_t size) {
   return (size + step - 1) / step * step;
 }
 
+/// Pages of their own, which the heap keeps no hole of.
+void* take_pages(std::size_t size) {
+  void* block = mmap(nullptr, size, PROT_READ | PROT_WRITE, MAP_PRIVATE | MAP_ANONYMOUS, -1, 0);
+  return block == MAP_FAILED ? nullptr : block;
+}
+
 class Pool {
  public:
   ~Pool() { release(); }
 
   void release() {
     const std::scoped_lock lock(mutex_);
-    for (const auto& [size, block] : free_) std::free(block);
+    for (const auto& [size, block] : free_) munmap(block, size);
     free_.clear();
     kept_ = 0;
   }
@@ -40,7 +47,7 @@ class Pool {
     const std::scoped_lock lock(mutex_);
     // Of several the last that was given back, which is the most likely to be in cache.
     const auto after = free_.upper_bound(size);
-    if (after == free_.begin() || std::prev(after)->first != size) return std::malloc(size);
+    if (after == free_.begin() || std::prev(after)->first != size) return take_pages(size);
     const auto place = std::prev(after);
     void* block = place->second;
     free_.erase(place);
@@ -51,7 +58,7 @@ class Pool {
   void give_back(void* block, std::size_t size) noexcept {
     const std::scoped_lock lock(mutex_);
     if (kept_ + size > kMostKept) {
-      std::free(block);
+      munmap(block, size);
     } else {
       free_.emplace(size, block);
       kept_ += size;
@@ -79,6 +86,7 @@ void keep_freed_buffers() {
 
 void release_kept_buffers() {
   pool().release();
+  malloc_trim(0);
 }
 
 void GiveBack::operator()(void* block) const noexcept {

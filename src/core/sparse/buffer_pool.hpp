@@ -9,8 +9,8 @@ namespace ulterix {
 /// system, which costs a page fault for each page when they come again. For the start of a program.
 void keep_freed_buffers();
 
-/// Hands what was given back and waits to the allocator, for vectors and matrices to use: where a
-/// search with many vectors follows the last factorisation.
+/// Hands what was given back and waits to the system, with what the heap has free: for a large
+/// frame, where what follows takes other sizes.
 void release_kept_buffers();
 
 struct GiveBack {

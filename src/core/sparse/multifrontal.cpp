@@ -15,14 +15,18 @@ namespace {
 
 /// Columns of the update that are made at once, fewer on the diagonal: only the lower triangle is.
 constexpr int kUpdateWidth = 384, kSquare = 64;
+/// Pieces of the update of a front of middle size, for all threads to have some of it.
+constexpr int kPieces = 6;
 /// Rows of a large front that one thread works on at once.
 constexpr int kRowsAtOnce = 1536;
 /// Smaller fronts are done before another thread has started.
-constexpr int kSmallFront = 256;
+constexpr int kSmallFront = 160;
 /// Pivots are looked for within so many columns; where that fails, within the whole block.
 constexpr int kPanel = 64;
 /// Columns of panels that are gathered before those after them are updated.
 constexpr int kGathered = 256;
+/// Factors of more entries take so much memory that what their subtrees do not need is given back.
+constexpr std::int64_t kLargeFactor = 16 << 20;
 
 /// Lower triangle by columns in the order of elimination.
 struct Permuted {
@@ -125,6 +129,7 @@ class Elimination {
       const auto pivots = std::size_t(task_.blocks.pivots(b));
       const std::size_t rows = task_.blocks.rows_of(b).size(), below = rows - pivots;
       own = std::max(own, rows * pivots);
+      solved = std::max(solved, rows * std::min(pivots, std::size_t(gathered_at_once())));
       rest = std::max(rest, below * below);
       on_stack -= taken[b - first];
       const std::size_t size = below * (below + 1) / 2;
@@ -132,10 +137,9 @@ class Elimination {
       most = std::max(most, on_stack);
       taken[task_.shared.parent[b] - first] += size;
     }
-    if (!task_.definite) solved = own;
     if (task_.factor == nullptr) own_room_ = pooled_buffer(own);
     rest_room_ = pooled_buffer(rest);
-    solved_room_ = pooled_buffer(solved);
+    if (!task_.definite) solved_room_ = pooled_buffer(solved);
     stack_ = pooled_buffer(most);
     top_ = stack_.get();
     local_.resize(task_.matrix.start.size());
@@ -155,9 +159,9 @@ class Elimination {
     if (j < pivots_) return own(j, j);
     return rest_room_.get() + std::size_t(j - pivots_) * std::size_t(below_ + 1);
   }
-  /// What pivot k of row i became.
+  /// What pivot k of row i became, of those gathered at present.
   double* solved(int k, int i) const {
-    return solved_room_.get() + std::size_t(i) * std::size_t(pivots_) + k;
+    return solved_room_.get() + std::size_t(i) * std::size_t(gathered_) + (k - gathered_from_);
   }
 
   /// Calls act(first, last) for pieces of from .. to.
@@ -250,21 +254,25 @@ class Elimination {
     return true;
   }
 
+  int gathered_at_once() const { return std::max(task_.panel, kGathered); }
+
   /// LDLᵀ of the pivots, and the rest F22 − F21·F11⁻¹·F21ᵀ. Panels are gathered, since wide
-  /// products are faster.
+  /// products are faster; what their rows became is kept aside no longer than that.
   bool eliminate_indefinite() {
-    const int panel = task_.panel, gathered = std::max(panel, kGathered);
-    for (int from = 0; from < pivots_; from += gathered) {
-      const int to = std::min(from + gathered, pivots_);
+    const int panel = task_.panel;
+    for (int from = 0; from < pivots_; from += gathered_) {
+      gathered_from_ = from;
+      gathered_ = std::min(gathered_at_once(), pivots_ - from);
+      const int to = from + gathered_;
       for (int first = from; first < to; first += panel) {
         const int width = std::min(panel, to - first);
         if (!eliminate_panel(first, width)) return false;
         update(first + width, to, first, width);
       }
-      update(to, pivots_, from, to - from);
+      update(to, pivots_, from, gathered_);
+      update(pivots_, rows_, from, gathered_);
+      if (task_.factor != nullptr) keep(from, to);
     }
-    update(pivots_, rows_, 0, pivots_);
-    if (task_.factor != nullptr) keep();
     return !grown();
   }
 
@@ -287,14 +295,16 @@ class Elimination {
     }
     each_piece(after, rows_, pieces_of_rows(), [&](int from, int to) {
       Blas::gemm(CblasColMajor, CblasNoTrans, CblasTrans, width, to - from, width, 1, panel, rows_,
-                 own(from, first), rows_, 0, solved(first, from), pivots_);
+                 own(from, first), rows_, 0, solved(first, from), gathered_);
     });
     return true;
   }
 
   /// Columns from .. to, their lower triangle: less what the pivots from `first` on take.
   void update(int from, int to, int first, int width) const {
-    each_piece(from, to, kUpdateWidth, [&](int j, int end) {
+    const int columns =
+        spread_ ? std::clamp((to - from) / kPieces, kSquare, kUpdateWidth) : kUpdateWidth;
+    each_piece(from, to, columns, [&](int j, int end) {
       for (int k = j; k < end; k += kSquare) {
         take_off(k, end, k, std::min(k + kSquare, end), first, width);
       }
@@ -307,16 +317,17 @@ class Elimination {
   void take_off(int i, int last, int j, int end, int first, int width) const {
     const double* right = task_.definite ? own(j, first) : solved(first, j);
     Blas::gemm(CblasColMajor, CblasNoTrans, task_.definite ? CblasTrans : CblasNoTrans, last - i,
-               end - j, width, -1, own(i, first), rows_, right, task_.definite ? rows_ : pivots_, 1,
-               column(j) + (i - j), j < pivots_ ? rows_ : below_);
+               end - j, width, -1, own(i, first), rows_, right, task_.definite ? rows_ : gathered_,
+               1, column(j) + (i - j), j < pivots_ ? rows_ : below_);
   }
 
   int pieces_of_rows() const { return spread_ ? kRowsAtOnce : rows_; }
 
-  /// What the rows of each panel became, beneath its inverse: transposed piece by piece, in cache.
-  void keep() const {
-    each_piece(0, rows_, kPanel, [&](int from, int to) {
-      for (int j = 0; j < std::min(to, pivots_); ++j) {
+  /// What the rows of the panels in first .. end became, beneath their inverses: transposed piece
+  /// by piece, in cache.
+  void keep(int first, int end) const {
+    each_piece(first, rows_, kPanel, [&](int from, int to) {
+      for (int j = first; j < std::min(to, end); ++j) {
         const int after = std::min((j / task_.panel + 1) * task_.panel, pivots_);
         for (int i = std::max(from, after); i < to; ++i) *own(i, j) = *solved(j, i);
       }
@@ -360,6 +371,7 @@ class Elimination {
   std::vector<Run> runs_;
   std::vector<Left> waiting_;
   int rows_ = 0, pivots_ = 0, below_ = 0, negative_ = 0;
+  int gathered_from_ = 0, gathered_ = 0;  // pivots whose rows are in solved_room_
   bool spread_ = false;
 };
 
@@ -382,6 +394,7 @@ std::optional<int> eliminate(const Task& task) {
   int negative = 0;
   for (const auto& part : parts) negative += part->negative();
   if (above.empty()) return negative;
+  if (task.blocks.value_start.back() > kLargeFactor) release_kept_buffers();
   Elimination last(task, above);
   if (!last.run(above, parts)) return std::nullopt;
   return negative + last.negative();
