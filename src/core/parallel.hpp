@@ -32,6 +32,13 @@ void for_each_index(int count, const Act& act) {
   });
 }
 
+/// The same where each takes so long that one is enough for a thread: a mode of a whole frame.
+template <class Act>
+void for_each_long(int count, const Act& act) {
+  tbb::parallel_for(
+      0, count, [&act](int i) { act(i); }, tbb::simple_partitioner());
+}
+
 /// Makes `make(i)` for i = 0 .. count on all threads and hands them to take(i, made) on this one,
 /// in their order, so that sums do not depend on the threads.
 template <class Make, class Take>

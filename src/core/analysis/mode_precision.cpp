@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/parallel.hpp"
 #include "core/results/modes.hpp"
 
 namespace ulterix {
@@ -38,13 +39,36 @@ Eigen::MatrixXd resistance(const FrameSystem& system, const Eigen::MatrixXd& q,
 double energy_error(const ModeProblem& problem, const std::vector<double>& stiffness,
                     const Eigen::MatrixXd& X) {
   const FrameSystem& system = problem.frame();
-  const Eigen::MatrixXd exact = resistance(system, X, Eigen::MatrixXd::Zero(X.rows(), X.cols()));
+  const auto modes = static_cast<int>(X.cols());
+  std::vector<State> states(static_cast<std::size_t>(modes), State(system.model()));
+  VectorXd energy(modes);
+  for_each_long(modes, [&](int k) {
+    State& state = states[static_cast<std::size_t>(k)];
+    system.set_increment(X.col(k), state);
+    energy[k] = 0;
+    for (const NodeId n : system.model().nodes.ids()) {
+      energy[k] += system.springs(n).dot(state.nodes[n].vector().cwiseAbs2());
+    }
+  });
+  const State unloaded(system.model());
+  const auto of_member = [&](int i) {
+    const MemberId id(i);
+    VectorXd own = VectorXd::Zero(modes);
+    if (!system.situation().present[id]) return own;
+    const double length = problem.member(id).properties.length;
+    const Element element = system.element(id, MemberLoading::none(length), unloaded);
+    for (int k = 0; k < modes; ++k) {
+      const EndMotion motion =
+          system.end_motion_since_drawn(id, states[static_cast<std::size_t>(k)]);
+      // Of all motions: what is tensioned resists a turn as a rigid body, too.
+      own[k] = motion.nodes.dot(element.resistance(motion));
+    }
+    return own;
+  };
+  make_and_take(system.model().members.size(), of_member,
+                [&energy](int, const VectorXd& own) { energy += own; });
   const Eigen::MatrixXd assembled = multiply_block(system.pattern(), stiffness, X);
-  double worst = 0;
-  for (Eigen::Index i = 0; i < X.cols(); ++i) {
-    worst = std::max(worst, std::abs(X.col(i).dot(exact.col(i) - assembled.col(i))));
-  }
-  return worst;
+  return (energy.transpose() - X.cwiseProduct(assembled).colwise().sum()).cwiseAbs().maxCoeff();
 }
 
 }  // namespace

@@ -139,25 +139,28 @@ void ModeProblem::set_motion(const VectorXd& phi, State& state) const {
   frame().set_increment(phi.head(unknowns_.frame_size()), state);
 }
 
-Eigen::MatrixXd ModeProblem::coefficients(MemberId id, const Eigen::MatrixXd& vectors) const {
+Eigen::MatrixXd ModeProblem::coefficients(MemberId id, const ByRows& vectors) const {
   const int n = unknowns_.count[id];
-  Eigen::MatrixXd c = Eigen::MatrixXd::Zero(12 + n, vectors.cols());
+  Eigen::Matrix<double, 12, Eigen::Dynamic, Eigen::RowMajor> global;
+  global.setZero(12, vectors.cols());
   const Member& m = frame().model().members[id];
-  const Matrix3d& R = frame().axes(id);
   Eigen::Index row = 0;
   for (const NodeId node : {m.start, m.end}) {
     const NodeDofs& dofs = frame().dofs()[node];
     frame().dofs().for_each_column(node, [&](int q, const Vector6d& t) {
       const auto own = vectors.row(q);
       if (dofs.selection) {
-        const int d = dofs.direction[q - dofs.first];
-        c.middleRows<3>(row + (d < 3 ? 0 : 3)) += R.col(d % 3) * own;
+        global.row(row + dofs.direction[q - dofs.first]) = own;
       } else {
-        c.middleRows<3>(row) += R * t.head<3>() * own;
-        c.middleRows<3>(row + 3) += R * t.tail<3>() * own;
+        global.middleRows<6>(row) += t * own;
       }
     });
     row += 6;
+  }
+  const Matrix3d& R = frame().axes(id);
+  Eigen::MatrixXd c(12 + n, vectors.cols());
+  for (int i = 0; i < 12; i += 3) {
+    c.middleRows<3>(i) = R.lazyProduct(global.middleRows<3>(i));
   }
   c.bottomRows(n) = vectors.middleRows(unknowns_.frame_size() + unknowns_.first[id], n);
   return c;
@@ -244,24 +247,17 @@ class Estimator {
       : problem_(problem), values_(values), vectors_(vectors) {}
 
   ModeErrors estimate() const {
-    const int members = problem_.unknowns().count.size();
-    std::vector<std::vector<ModeErrors::Part>> by_member(static_cast<std::size_t>(members));
+    ModeErrors errors;
+    errors.parts.resize(4 * static_cast<std::size_t>(problem_.unknowns().count.size()));
+    errors.next.setZero(static_cast<Eigen::Index>(errors.parts.size()), values_.size());
+    errors.rest = errors.next;
     problem_.for_each_member([&](ShapeCache& cache, MemberId id) {
       const ModeMember& m = problem_.member(id);
       if (m.properties.kind != MemberKind::frame && m.string == 0) return;
-      const Extended extended(m, problem_.driver(), problem_.counts()[id], cache);
-      by_member[static_cast<std::size_t>(id.value)] = of_member(id, m, extended);
+      of_member(id, m, Extended(m, problem_.driver(), problem_.counts()[id], cache), errors);
     });
-    ModeErrors errors;
-    errors.total.assign(static_cast<std::size_t>(values_.size()), 0);
-    for (auto& parts : by_member) {
-      for (ModeErrors::Part& part : parts) {
-        for (std::size_t k = 0; k < part.of_mode.size(); ++k) {
-          errors.total[k] += part.of_mode[k][0] + part.of_mode[k][1];
-        }
-        errors.parts.push_back(std::move(part));
-      }
-    }
+    const Eigen::RowVectorXd total = errors.next.colwise().sum() + errors.rest.colwise().sum();
+    errors.total.assign(total.begin(), total.end());
     return errors;
   }
 
@@ -275,16 +271,14 @@ class Estimator {
       if (a.next == 0) continue;
       Eigen::MatrixXd own(b.now, phi.cols());
       for (int i = 0; i < b.now; ++i) own.row(i) = phi.row(b.rows[static_cast<std::size_t>(i)]);
-      r[at(block.a)].noalias() += block.values.bottomLeftCorner(a.next, b.now) * own;
+      r[at(block.a)] += block.values.bottomLeftCorner(a.next, b.now).lazyProduct(own);
     }
   }
 
-  std::vector<ModeErrors::Part> of_member(MemberId id, const ModeMember& m,
-                                          const Extended& e) const {
+  void of_member(MemberId id, const ModeMember& m, const Extended& e, ModeErrors& errors) const {
     const MemberShapes::Matrices& all = e.shapes.matrices(m);
-    std::vector<ModeErrors::Part> parts;
     const Eigen::Index modes = values_.size();
-    if (modes == 0 || (all.drives.empty() && all.stays.empty())) return parts;
+    if (modes == 0 || (all.drives.empty() && all.stays.empty())) return;
     const Eigen::MatrixXd phi = problem_.coefficients(id, vectors_);
     Residuals r, held;
     for (const Family f : kFamilies) {
@@ -304,36 +298,35 @@ class Estimator {
       };
       corner(all.drives, drives);
       corner(all.stays, stays);
-      ModeErrors::Part part;
-      part.member = id;
-      part.family = f;
+      const std::size_t row = ModeErrors::row_of(id, f);
+      ModeErrors::Part& part = errors.parts[row];
       part.wave = wave(m, problem_.driver(), f, last);
       // The next two on each span.
       const int pairs = e.parts[at(f)].pairs, two = n / pairs;
       part.too_few =
           too_few(m, f, last, drives.topLeftCorner(two, two), stays.topLeftCorner(two, two));
       if (n == 2) {
-        share_modes<Matrix2d, Vector2d>(r[at(f)], held[at(f)], drives, stays, pairs, part);
+        share_modes<Matrix2d, Vector2d>(r[at(f)], held[at(f)], drives, stays, pairs, row, errors);
       } else {
-        share_modes<Eigen::MatrixXd, VectorXd>(r[at(f)], held[at(f)], drives, stays, pairs, part);
+        share_modes<Eigen::MatrixXd, VectorXd>(r[at(f)], held[at(f)], drives, stays, pairs, row,
+                                               errors);
       }
-      parts.push_back(std::move(part));
     }
-    return parts;
   }
 
   /// What the functions that come next bring each mode. Matrix, Vector: of their number, on the
   /// stack where it is known.
   template <class Matrix, class Vector>
   void share_modes(const Eigen::MatrixXd& r, const Eigen::MatrixXd& held, const Matrix& drives,
-                   const Matrix& stays, int pairs, ModeErrors::Part& part) const {
+                   const Matrix& stays, int pairs, std::size_t row, ModeErrors& errors) const {
     const Eigen::Index modes = values_.size(), h = r.rows() / pairs / 2;
-    part.of_mode.resize(static_cast<std::size_t>(modes));
+    const auto at_row = static_cast<Eigen::Index>(row);
+    bool& too_few = errors.parts[row].too_few;
     for (Eigen::Index k = 0; k < modes; ++k) {
       const double value = values_[k];
       const Vector own = value * r.col(k) - held.col(k);
       const Matrix A = stays - value * drives;
-      const Vector x = solved<Matrix, Vector>(A, own, part.too_few);
+      const Vector x = solved<Matrix, Vector>(A, own, too_few);
       // φᵀKφ = 1; with a shift the value's own part of it is value/(value + shift).
       const double whole = value > 0 ? value / (value + problem_.shift()) : 1;
       const auto of = [&](Eigen::Index first, Eigen::Index count) {
@@ -343,7 +336,8 @@ class Estimator {
       };
       const double first = of(0, 1), second = of(1, 1);
       const double rest = pairs > 1 ? with_rest(first + second, of(2, 2)) : 0;
-      part.of_mode[static_cast<std::size_t>(k)] = {first, second + rest};
+      errors.next(at_row, k) = first;
+      errors.rest(at_row, k) = second + rest;
     }
   }
 
@@ -396,7 +390,7 @@ class Estimator {
 
   const ModeProblem& problem_;
   const VectorXd& values_;
-  const Eigen::MatrixXd& vectors_;
+  const ModeProblem::ByRows vectors_;
 };
 
 }  // namespace
@@ -409,23 +403,26 @@ ModeErrors estimate_errors(const ModeProblem& problem, const VectorXd& values,
 ModeProblem::Counts enough_functions(const ModeProblem& problem, const ModeErrors& errors,
                                      int wanted, double tolerance) {
   ModeProblem::Counts counts = problem.counts();
-  const auto modes = std::min(errors.total.size(), static_cast<std::size_t>(std::max(wanted, 0)));
+  const auto modes = std::min(errors.next.cols(), static_cast<Eigen::Index>(std::max(wanted, 0)));
   std::vector<int> added(errors.parts.size(), 0);
+  const auto count_of = [&](std::size_t i) -> int& { return counts[MemberId(int(i / 4))][i % 4]; };
   /// What is left of a part in a mode after so many more functions: those that come next go, and
   /// the rest falls with the wave number.
-  const auto left = [&](std::size_t i, std::size_t mode) {
-    const ModeErrors::Part& p = errors.parts[i];
-    const auto& [first, second] = p.of_mode[mode];
+  const auto left = [&](std::size_t i, Eigen::Index mode) {
+    const auto row = static_cast<Eigen::Index>(i);
+    const double first = errors.next(row, mode), second = errors.rest(row, mode);
     if (added[i] == 0) return first + second;
-    const double n = counts[p.member][at(p.family)];
-    const double q = std::clamp(std::pow(p.wave / ((2 * n + 7) * (2 * n + 9)), 2), 1e-6, 0.1);
+    const double n = count_of(i), wave = errors.parts[i].wave;
+    const double q = std::clamp(std::pow(wave / ((2 * n + 7) * (2 * n + 9)), 2), 1e-6, 0.1);
     const double tail = q * (first + second);
     return added[i] == 1 ? second + tail : tail * std::pow(q, (added[i] - 2) / 2.0);
   };
   for (std::size_t i = 0; i < errors.parts.size(); ++i) {
     if (errors.parts[i].too_few) added[i] = 2;
   }
-  for (std::size_t mode = 0; mode < modes; ++mode) {
+  for (Eigen::Index mode = 0; mode < modes; ++mode) {
+    // Functions that were added only take off.
+    if (errors.total[static_cast<std::size_t>(mode)] <= tolerance) continue;
     std::vector<std::pair<double, std::size_t>> worst;
     double sum = 0;
     for (std::size_t i = 0; i < errors.parts.size(); ++i) {
@@ -440,8 +437,7 @@ ModeProblem::Counts enough_functions(const ModeProblem& problem, const ModeError
       const std::size_t i = worst.back().second;
       worst.pop_back();
       const double before = left(i, mode);
-      const ModeErrors::Part& p = errors.parts[i];
-      if (counts[p.member][at(p.family)] + added[i] >= kMostFunctions) continue;
+      if (count_of(i) + added[i] >= kMostFunctions) continue;
       ++added[i];
       const double after = left(i, mode);
       sum += after - before;
@@ -450,8 +446,7 @@ ModeProblem::Counts enough_functions(const ModeProblem& problem, const ModeError
     }
   }
   for (std::size_t i = 0; i < errors.parts.size(); ++i) {
-    int& count = counts[errors.parts[i].member][at(errors.parts[i].family)];
-    count = std::min(count + added[i], kMostFunctions);
+    if (added[i] > 0) count_of(i) = std::min(count_of(i) + added[i], kMostFunctions);
   }
   return counts;
 }

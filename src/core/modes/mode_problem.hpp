@@ -66,9 +66,11 @@ class ModeProblem {
 
   /// Node motions of a vector.
   void set_motion(const VectorXd& phi, State& state) const;
+  /// Vectors in columns of which whole rows are read.
+  using ByRows = Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, Eigen::RowMajor>;
   /// Coefficients of a member's shapes (12 nodal, local, then its functions) in vectors, a column
   /// each.
-  Eigen::MatrixXd coefficients(MemberId id, const Eigen::MatrixXd& vectors) const;
+  Eigen::MatrixXd coefficients(MemberId id, const ByRows& vectors) const;
 
  private:
   InnerUnknowns number(const Counts& counts) const;
@@ -86,15 +88,18 @@ class ModeProblem {
 /// The error that the functions left out leave in each mode, and which members it comes from.
 struct ModeErrors {
   std::vector<double> total;  ///< of 1/θ, relative, of each mode
-  /// By member and family: what the next function brings each mode, and all those after it.
   struct Part {
-    MemberId member;
-    Family family = Family::bending_z;
-    std::vector<std::array<double, 2>> of_mode;
     double wave = 0;       ///< (kL/2)² of its spans at the last mode: how fast more functions help
     bool too_few = false;  ///< whatever the estimate says
   };
+  /// Four of each member, by family; without error where it has no functions.
   std::vector<Part> parts;
+  /// A row each part, a column each mode: what the next function brings, and all those after it.
+  Eigen::MatrixXd next, rest;
+
+  static std::size_t row_of(MemberId member, Family family) {
+    return 4 * static_cast<std::size_t>(member.value) + at(family);
+  }
 };
 
 /// r = (λ·B − K₀)_fφ of the next two functions f of every member (four where it has many), and rᵀ(I

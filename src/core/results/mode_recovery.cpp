@@ -47,7 +47,7 @@ class ModeRecovery {
         modes_(static_cast<std::size_t>(vectors.cols())),
         drawn_(model_.members.size() <= kMostDrawn) {
     states_.assign(modes_.size(), State(model_));
-    for_each_index(static_cast<int>(modes_.size()), [&](int k) {
+    for_each_long(static_cast<int>(modes_.size()), [&](int k) {
       const auto at = static_cast<std::size_t>(k);
       problem.set_motion(vectors.col(k), states_[at]);
       modes_[at].shares = IndexedVector<MemberId, MemberShare>(model_.members.size());
@@ -60,7 +60,7 @@ class ModeRecovery {
 
   std::vector<RecoveredMode> recover() {
     problem_.for_each_member([this](ShapeCache& cache, MemberId id) { member(id, cache); });
-    for_each_index(static_cast<int>(modes_.size()), [this](int k) {
+    for_each_long(static_cast<int>(modes_.size()), [this](int k) {
       const auto at = static_cast<std::size_t>(k);
       share_out(modes_[at], states_[at]);
       normalise(modes_[at], states_[at], k);
@@ -171,7 +171,7 @@ class ModeRecovery {
   const ModeProblem& problem_;
   const FrameSystem& system_;
   const Model& model_;
-  const Eigen::MatrixXd& vectors_;
+  const ModeProblem::ByRows vectors_;
   std::vector<RecoveredMode> modes_;
   std::vector<State> states_;
   bool drawn_;

@@ -187,7 +187,7 @@ Resistance FrameSystem::resistance(const AppliedLoads& loads, const State& actin
           to_global(e.resistance(end_motion_since_drawn(id, motions[k])), axes(id));
     }
   });
-  for_each_index(static_cast<int>(count), [&](int column) {
+  for_each_long(static_cast<int>(count), [&](int column) {
     const auto k = static_cast<std::size_t>(column);
     const auto of_member = [&](MemberId id) {
       MemberTerms terms;

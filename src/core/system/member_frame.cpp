@@ -244,12 +244,20 @@ EndMotion MemberFrame::motion_between(MemberId id, const NodeMotion& start,
   const Member& m = model().members[id];
   const Matrix3d& R = axes_[id];
   const auto local = [&R](const NodeMotion& node) {
-    NodeMotionParts parts;
+    NodeMotionParts global, parts;
+    for (int j = 0; j < 3; ++j) {
+      global[j] = exact_sum(node.translation[j], node.rest[j]);
+      global[j + 3] = exact_sum(node.rotation[j], node.rest[j + 3]);
+    }
     for (int i = 0; i < 3; ++i) {
       for (int j = 0; j < 3; ++j) {
-        if (R(i, j) == 0) continue;
-        parts[i] = parts[i] + R(i, j) * exact_sum(node.translation[j], node.rest[j]);
-        parts[i + 3] = parts[i + 3] + R(i, j) * exact_sum(node.rotation[j], node.rest[j + 3]);
+        const double c = R(i, j);
+        if (c == 0) continue;
+        for (const int d : {0, 3}) {
+          // Of most members axes lie along those of the model: nothing to multiply.
+          const TwoDouble& u = global[j + d];
+          parts[i + d] = parts[i + d] + (c == 1 ? u : c == -1 ? -u : c * u);
+        }
       }
     }
     return parts;
