@@ -11,10 +11,10 @@ std::vector<Vector2d> rectangle(double b, double h) {
 }
 
 std::vector<Vector2d> circle(double d) {
-  constexpr int kSides = 24;
+  constexpr int kCorners = 24;
   std::vector<Vector2d> points;
-  for (int i = 0; i <= kSides; ++i) {
-    const double a = 2 * M_PI * i / kSides;
+  for (int i = 0; i <= kCorners; ++i) {
+    const double a = 2 * M_PI * i / kCorners;
     points.emplace_back(d / 2 * std::cos(a), d / 2 * std::sin(a));
   }
   return points;

@@ -9,8 +9,8 @@ namespace ulterix {
 
 namespace {
 
-constexpr double kLeft = 110, kRight = Canvas::kWidth - 110, kTop = 125,
-                 kBottom = Canvas::kHeight - 95, kGap = 60;
+const Area kPage = {{110, 125}, {Canvas::kWidth - 110, Canvas::kHeight - 95}};
+constexpr double kGap = 60;
 /// Raised so that the three axes look equally long: tan² = 1/2.
 const ViewDirection kIsometric = {std::numbers::pi / 4, std::atan(std::sqrt(0.5))};
 
@@ -40,7 +40,7 @@ ViewDirection default_view(const Model& model) {
 }
 
 Area whole_page() {
-  return {{kLeft, kTop}, {kRight, kBottom}};
+  return kPage;
 }
 
 Area half_page(bool first, bool above) {

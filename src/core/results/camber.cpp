@@ -1,13 +1,10 @@
 #include "core/results/camber.hpp"
 
-#include <cmath>
+#include "core/results/storeys.hpp"
 
 namespace ulterix {
 
 namespace {
-
-/// A column leans less than this over its height.
-constexpr double kNearVertical = 1.0 / 5;
 
 class Camber {
  public:
@@ -24,15 +21,10 @@ class Camber {
       rows_.push_back({&last_, n, {}, stages_[arrival]->label, down(last_, n)});
     }
     for (const MemberId id : model_.members.ids()) {
-      if (!stands_in(last_, id)) continue;
+      if (!stands_in(last_, id) || !is_column(model_, id)) continue;
       const Member& m = model_.members[id];
-      const Vector3d along = model_.nodes[m.end].position - model_.nodes[m.start].position;
-      const double rise = along[model_.vertical];
-      if (std::hypot(along.norm(), rise) == 0 ||
-          std::sqrt(std::max(0.0, along.squaredNorm() - rise * rise)) >
-              kNearVertical * std::abs(rise)) {
-        continue;
-      }
+      const double rise =
+          (model_.nodes[m.end].position - model_.nodes[m.start].position)[model_.vertical];
       const NodeId foot = rise > 0 ? m.start : m.end, top = rise > 0 ? m.end : m.start;
       const std::size_t arrival = since(id);
       // The foot has gone down already by what it had before the column came.

@@ -11,8 +11,8 @@ namespace ulterix {
 
 namespace {
 
-/// A girder rises less than this over its length, a column leans less than this over its height.
-constexpr double kNearHorizontal = 1.0 / 20, kNearVertical = 1.0 / 5;
+/// A girder rises less than this over its length.
+constexpr double kNearHorizontal = 1.0 / 20;
 /// Elevations closer than this part of the frame's height are one level.
 constexpr double kSameLevel = 1e-3;
 /// Elevations closer than this part of the median storey height, or this, are one level too.
@@ -33,15 +33,23 @@ double height_of(const Model& model) {
 
 }  // namespace
 
+bool is_column(const Model& model, MemberId id) {
+  constexpr double kNearVertical = 1.0 / 5;
+  const Member& m = model.members[id];
+  const Vector3d along = model.nodes[m.end].position - model.nodes[m.start].position;
+  const double rise = along[model.vertical], L = along.norm();
+  const double run = std::sqrt(std::max(0.0, L * L - rise * rise));
+  return std::abs(rise) >= 1e-9 * L && run <= kNearVertical * std::abs(rise) && L > 0;
+}
+
 std::vector<StoreyColumn> columns_between(const Model& model, double low, double high) {
   const double tolerance = kSameLevel * height_of(model);
   std::vector<StoreyColumn> parts;
   for (const MemberId id : model.members.ids()) {
+    if (!is_column(model, id)) continue;
     const Member& m = model.members[id];
     const Vector3d a = model.nodes[m.start].position, b = model.nodes[m.end].position;
     const double rise = b[model.vertical] - a[model.vertical], L = (b - a).norm();
-    const double run = std::sqrt(std::max(0.0, L * L - rise * rise));
-    if (std::abs(rise) < 1e-9 * L || run > kNearVertical * std::abs(rise)) continue;
     const double bottom = std::min(a[model.vertical], b[model.vertical]);
     const double top = std::max(a[model.vertical], b[model.vertical]);
     if (bottom > low + tolerance || top < high - tolerance) continue;

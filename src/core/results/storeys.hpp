@@ -45,6 +45,8 @@ struct StoreyColumn {
   MemberId member;
   double x_low = 0, x_high = 0;  ///< m along the member
 };
+/// True of a member that leans less than 1/5 over its height.
+bool is_column(const Model& model, MemberId id);
 std::vector<StoreyColumn> columns_between(const Model& model, double low, double high);
 bool is_leaning(const MemberFrame& system, MemberId id, int direction);
 
