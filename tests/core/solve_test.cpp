@@ -147,6 +147,39 @@ TEST(IndefiniteFactor, ALargeBlockWhosePivotsAreFarApartIsSolvedWithByAllThreads
   EXPECT_LT((multiply_block(pattern, values, Y) - X).norm(), 1e-11 * Y.norm());
 }
 
+TEST(IndefiniteFactor, PivotsInSeveralStripsWithRowsBelowThem) {
+  // Two blocks that meet in a third: fronts of more pivots than are gathered at once, which leave
+  // rows. Diagonals outweigh their rows: as many negative eigenvalues as negative diagonals.
+  constexpr int kOwn = 400, kShared = 300, kAll = 2 * kOwn + kShared;
+  srand(11);
+  Eigen::MatrixXd A = Eigen::MatrixXd::Random(kAll, kAll);
+  A.block(kOwn, 0, kOwn, kOwn).setZero();
+  int negative = 0;
+  for (int i = 0; i < kAll; ++i) {
+    const bool down = i % 3 == 1;
+    A(i, i) = down ? -1.0 * kAll : kAll;
+    negative += down ? 1 : 0;
+  }
+  SymmetricPattern pattern;
+  pattern.size = kAll;
+  std::vector<double> values;
+  for (int j = 0; j < kAll; ++j) {
+    for (int i = j; i < kAll; ++i) {
+      if (A(i, j) == 0) continue;
+      pattern.rows.push_back(i);
+      values.push_back(A(i, j));
+    }
+    pattern.column_start.push_back(static_cast<std::int64_t>(values.size()));
+  }
+  const auto factor = IndefiniteFactor::make(pattern, values);
+  ASSERT_TRUE(factor);
+  EXPECT_EQ(factor->negative_eigenvalues(), negative);
+  const Eigen::MatrixXd X = Eigen::MatrixXd::Random(kAll, 8);
+  Eigen::MatrixXd Y = X;
+  factor->solve(Y);
+  EXPECT_LT((multiply_block(pattern, values, Y) - X).norm(), 1e-13 * kAll * Y.norm());
+}
+
 TEST(TallProducts, AgreeWithPlainOnes) {
   srand(4);
   const Eigen::MatrixXd A = Eigen::MatrixXd::Random(301, 13);

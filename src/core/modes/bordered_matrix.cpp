@@ -116,16 +116,25 @@ void BorderedMatrix::each_entry(const InnerUnknowns& u, MemberId id, const Add& 
   const int n = u.count[id], own = u.frame_size() + u.first[id];
   if (n == 0) return;
   const Block& block = blocks[id];
+  struct NodeUnknown {
+    int q, first;  // its first direction of the twelve
+    Vector6d motion;
+  };
+  std::vector<NodeUnknown> nodes;  // on a rigid floor a node moves with more than its own
+  nodes.reserve(24);
+  each_unknown(u, id, [&](int q, int first, const Vector6d& motion) {
+    nodes.push_back({q, first, motion});
+  });
   for (int j = 0; j < n; ++j) {
     const int column = u.first[id] + j;
     add(column, own + j, block.inner(j, j));
     for (int i = j + 1; i < n; ++i) {
       if (block.inner(i, j) != 0) add(column, own + i, block.inner(i, j));
     }
-    each_unknown(u, id, [&](int q, int first, const Vector6d& motion) {
-      const double value = motion.dot(block.coupling.col(j).segment<6>(first));
-      if (value != 0) add(column, q, value);
-    });
+    for (const NodeUnknown& node : nodes) {
+      const double value = node.motion.dot(block.coupling.col(j).segment<6>(node.first));
+      if (value != 0) add(column, node.q, value);
+    }
   }
 }
 

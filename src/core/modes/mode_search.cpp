@@ -66,10 +66,10 @@ class ModeSearch {
       : problem_(problem), options_(options), wanted_(options.wanted) {}
 
   FoundModes find(const Eigen::MatrixXd& start) {
-    if (large()) release_kept_buffers();
+    give_memory_back();
     FoundModes found = search(start);
     // The factor of the count, which recovery does not need.
-    if (large()) release_kept_buffers();
+    give_memory_back();
     return found;
   }
 
@@ -129,6 +129,13 @@ class ModeSearch {
   int beside() const {
     const int all = wanted_ + kBeside, rest = all % static_cast<int>(kPacked);
     return kBeside - 1 + (rest == 0 ? 0 : static_cast<int>(kPacked) - rest);
+  }
+
+  /// Where the most memory counts, what the step before needed is handed back: in smaller frames
+  /// fresh pages would take longer than they are worth.
+  void give_memory_back() const {
+    constexpr int kHuge = 30000;
+    if (problem_.unknowns().frame_size() >= kHuge) release_kept_buffers();
   }
 
   bool large() const { return problem_.unknowns().frame_size() >= kLargeFrame; }
@@ -312,7 +319,7 @@ class ModeSearch {
     const int count = factor->negative_eigenvalues();
     certificate_.count = count;
     if (bound == options_.limit) wanted_ = std::min(options_.wanted, count);
-    if (large()) release_kept_buffers();
+    give_memory_back();
     const EigenProblem shifted = shifted_problem(bound, *factor);
     LanczosOptions options = lanczos_options();
     options.most_vectors = kNearVectors * count + 96;

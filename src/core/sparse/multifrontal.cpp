@@ -15,12 +15,10 @@ namespace {
 
 /// Columns of the update that are made at once, fewer on the diagonal: only the lower triangle is.
 constexpr int kUpdateWidth = 384, kSquare = 64;
-/// Pieces of the update of a front of middle size, for all threads to have some of it.
-constexpr int kPieces = 6;
 /// Rows of a large front that one thread works on at once.
 constexpr int kRowsAtOnce = 1536;
 /// Smaller fronts are done before another thread has started.
-constexpr int kSmallFront = 160;
+constexpr int kSmallFront = 256;
 /// Pivots are looked for within so many columns; where that fails, within the whole block.
 constexpr int kPanel = 64;
 /// Columns of panels that are gathered before those after them are updated.
@@ -302,9 +300,7 @@ class Elimination {
 
   /// Columns from .. to, their lower triangle: less what the pivots from `first` on take.
   void update(int from, int to, int first, int width) const {
-    const int columns =
-        spread_ ? std::clamp((to - from) / kPieces, kSquare, kUpdateWidth) : kUpdateWidth;
-    each_piece(from, to, columns, [&](int j, int end) {
+    each_piece(from, to, kUpdateWidth, [&](int j, int end) {
       for (int k = j; k < end; k += kSquare) {
         take_off(k, end, k, std::min(k + kSquare, end), first, width);
       }
