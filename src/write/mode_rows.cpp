@@ -99,7 +99,9 @@ void ModeRows::buckling_lengths() {
         if (e.recommended_z) use.z = &e, use.mode_z = &m;
       }
     }
-    for (const auto& [id, use] : uses) {
+    for (const auto& entry : uses) {
+      const MemberId id = entry.first;
+      const Use& use = entry.second;
       lead(step);
       sink_.text(model_.members[id].name);
       sink_.real(model_.length(id));

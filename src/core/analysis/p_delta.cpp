@@ -320,12 +320,12 @@ std::vector<Step> p_delta(const ElasticFrame& frame, const AnalysisSpec& spec,
 std::vector<LoadLevel> load_levels(const ElasticFrame& frame, const Step& baseline, double guess) {
   std::vector<LoadLevel> steps;
   if (!baseline.outcome.stands() || !(guess > 0)) return steps;
-  constexpr int kMostSteps = 60;
+  constexpr int kMostLevels = 60;
   const LoadSet& loads = baseline.loads;
   StartForces per_load = frame.system->axial_forces(*baseline.applied, baseline.state);
   PDeltaRounds iteration(frame, PDeltaKeys{}, loads);
   double low = 0, high = 0, next = guess / 2;
-  while (static_cast<int>(steps.size()) < kMostSteps) {
+  while (static_cast<int>(steps.size()) < kMostLevels) {
     LoadLevel step;
     step.factor = next;
     step.stands = iteration.run(next, times(per_load, next)) == PDeltaRounds::End::converged;

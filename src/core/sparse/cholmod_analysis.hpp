@@ -1,7 +1,6 @@
 #pragma once
 
 #include <cholmod.h>
-#include <omp.h>
 
 #include <cassert>
 #include <span>
@@ -10,6 +9,9 @@
 #include "core/sparse/blas_threads.hpp"
 #include "core/sparse/elimination_tree.hpp"
 #include "core/sparse/symmetric_pattern.hpp"
+
+/// Of the OpenMP library that CHOLMOD calls, whichever one the compiler would bring.
+extern "C" void omp_set_max_active_levels(int levels);
 
 namespace ulterix {
 
