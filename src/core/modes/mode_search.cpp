@@ -303,7 +303,8 @@ class ModeSearch {
   bool solve_below() {
     if (!sharpen()) return refine();
     // Better vectors may show that what seemed a mode has none on this side.
-    pairs_ = leading(std::move(pairs_), (pairs_.theta.array() > 0).count());
+    const Eigen::Index real = (pairs_.theta.array() > 0).count();
+    pairs_ = leading(std::move(pairs_), real);
     if (pairs_.theta.size() == 0) return false;
     beside_ = pairs_.vectors.rightCols(pairs_.theta.size() - last_wanted() - 1);
     double bound = beyond();
