@@ -6,6 +6,7 @@
 #include <random>
 
 #include "core/element/corotational_piece.hpp"
+#include "core/model/local_axes.hpp"
 #include "core/nonlinear/path_follower.hpp"
 #include "core/system/piecewise_frame.hpp"
 #include "support/building.hpp"
@@ -678,7 +679,7 @@ TEST(CorotationalPiece, DerivativesOfItsEnergy) {
   for (int kind = 0; kind < 5; ++kind) {
     const Vector3d drawn(0.9, -0.4, 0.6);
     PieceProperties p =
-        soft_piece(drawn, Quaterniond::FromTwoVectors(Vector3d::UnitX(), drawn) *
+        soft_piece(drawn, least_turn(Vector3d::UnitX(), drawn) *
                               Quaterniond(Eigen::AngleAxisd(0.4, Vector3d::UnitX())));
     ElementProperties& s = p.stiffness;
     s.kind = kind == 3 ? MemberKind::axial : MemberKind::frame;

@@ -3,11 +3,10 @@
 #include <gtest/gtest.h>
 #include <tbb/global_control.h>
 
-#include <Eigen/Cholesky>
-#include <Eigen/Eigenvalues>
 #include <algorithm>
 #include <numeric>
 
+#include "core/dense/orthogonal.hpp"
 #include "core/eigen/null_space.hpp"
 #include "core/sparse/conjugate_gradients.hpp"
 #include "core/sparse/indefinite_factor.hpp"
@@ -41,8 +40,7 @@ struct Dense {
 Eigen::MatrixXd with_spectrum(const Eigen::VectorXd& eigenvalues) {
   srand(1);
   const auto n = eigenvalues.size();
-  const Eigen::MatrixXd Q =
-      Eigen::HouseholderQR<Eigen::MatrixXd>(Eigen::MatrixXd::Random(n, n)).householderQ();
+  const Eigen::MatrixXd Q = orthonormal_columns(Eigen::MatrixXd::Random(n, n));
   return Q * eigenvalues.asDiagonal() * Q.transpose();
 }
 

@@ -1,6 +1,5 @@
 #include "core/analysis/equal_modes.hpp"
 
-#include <Eigen/QR>
 #include <algorithm>
 #include <numeric>
 

@@ -2,10 +2,10 @@
 
 #include <fmt/format.h>
 
-#include <Eigen/Eigenvalues>
 #include <algorithm>
 #include <cmath>
 
+#include "core/dense/symmetric_eigen.hpp"
 #include "core/parallel.hpp"
 #include "core/results/modes.hpp"
 
@@ -95,14 +95,13 @@ double refine_by_deformations(const ElasticFrame& frame, const ModeProblem& prob
     Eigen::MatrixXd KX = X;
     KX.topRows(u.frame_size()) = resistance(system, solved.q, solved.rest);
     const Eigen::MatrixXd G = X.transpose() * KX, H = X.transpose() * problem.B().multiply(u, X);
-    const Eigen::GeneralizedSelfAdjointEigenSolver<Eigen::MatrixXd> eigen((H + H.transpose()) / 2,
-                                                                          (G + G.transpose()) / 2);
-    if (eigen.info() != Eigen::Success) return 1;
-    const VectorXd values = eigen.eigenvalues().reverse().cwiseInverse();
+    const auto eigen = generalized_eigen((H + H.transpose()) / 2, (G + G.transpose()) / 2);
+    if (!eigen) return 1;
+    const VectorXd values = eigen->values.reverse().cwiseInverse();
     if (!values.allFinite()) return 1;
     change = (values.cwiseQuotient(found.values).array() - 1).abs().maxCoeff();
     found.values = values;
-    found.vectors = X * eigen.eigenvectors().rowwise().reverse();
+    found.vectors = X * eigen->vectors.rowwise().reverse();
   }
   return change;
 }

@@ -1,9 +1,10 @@
 #include "core/analysis/one_way_values.hpp"
 
-#include <Eigen/LU>
 #include <algorithm>
 #include <cassert>
 #include <cmath>
+
+#include "core/dense/dense_factors.hpp"
 
 namespace ulterix {
 
@@ -227,7 +228,7 @@ std::optional<std::vector<ItemValue>> SwitchedItems::values(const IdleSet& idle)
     force[static_cast<Eigen::Index>(i)] = items_[i].base;
   }
   if (n > 0) {
-    const Eigen::PartialPivLU<Eigen::MatrixXd> lu(matrix);
+    const DenseLu lu(matrix);
     if (!(lu.rcond() > kHardlyStands)) return std::nullopt;
     much = lu.solve(much);
     for (std::size_t i = 0; i < items_.size(); ++i) {

@@ -1,9 +1,9 @@
 #include "core/analysis/p_delta_rounds.hpp"
 
-#include <Eigen/QR>
 #include <algorithm>
 #include <cmath>
 
+#include "core/dense/orthogonal.hpp"
 #include "core/results/recovery.hpp"
 #include "core/sparse/conjugate_gradients.hpp"
 #include "core/sparse/indefinite_factor.hpp"
@@ -104,10 +104,7 @@ void PDeltaRounds::accelerate(StartForces& forces, const StartForces& found) {
       dF.col(static_cast<Eigen::Index>(k)) = b.change - a.change;
       dX.col(static_cast<Eigen::Index>(k)) = b.forces - a.forces;
     }
-    Eigen::ColPivHouseholderQR<Eigen::MatrixXd> qr;
-    qr.setThreshold(1e-8);
-    qr.compute(dF);
-    next -= (dX + dF) * qr.solve(now.change);
+    next -= (dX + dF) * least_squares(dF, now.change, 1e-8);
   }
   for (int i = 0; i < forces.size(); ++i) forces[MemberId(i)] = next[i];
 }

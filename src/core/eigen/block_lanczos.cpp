@@ -1,10 +1,10 @@
 #include "core/eigen/block_lanczos.hpp"
 
-#include <Eigen/Eigenvalues>
 #include <algorithm>
 #include <cmath>
 #include <numeric>
 
+#include "core/dense/symmetric_eigen.hpp"
 #include "core/sparse/lapack.hpp"
 #include "core/sparse/tall_products.hpp"
 
@@ -48,9 +48,9 @@ void solve_symmetric(MatrixXd& A, VectorXd& values) {
       return;
     }
   }
-  const Eigen::SelfAdjointEigenSolver<MatrixXd> eigen(A);
-  values = eigen.eigenvalues();
-  A = eigen.eigenvectors();
+  SymmetricEigen eigen = symmetric_eigen(A);
+  values = std::move(eigen.values);
+  A = std::move(eigen.vectors);
 }
 
 }  // namespace
@@ -191,8 +191,8 @@ struct BlockLanczos::Basis {
   /// longest.
   static double normalise(Block& block, const MatrixXd& G) {
     block.KW = {};
-    const Eigen::SelfAdjointEigenSolver<MatrixXd> eigen(G);
-    const VectorXd& d = eigen.eigenvalues();
+    const SymmetricEigen eigen = symmetric_eigen(G);
+    const VectorXd& d = eigen.values;
     const double longest = std::sqrt(std::max(d.maxCoeff(), 0.0));
     double shortest = 1;
     Index rank = 0;
@@ -200,7 +200,7 @@ struct BlockLanczos::Basis {
     for (Index i = G.rows(); i-- > 0;) {
       if (d[i] <= 0 || std::sqrt(d[i]) <= kRankTolerance * longest) break;
       shortest = std::sqrt(d[i]) / longest;
-      scale.col(rank++) = eigen.eigenvectors().col(i) / std::sqrt(d[i]);
+      scale.col(rank++) = eigen.vectors.col(i) / std::sqrt(d[i]);
     }
     block.W = tall_product(block.W, scale.leftCols(rank));
     return shortest;

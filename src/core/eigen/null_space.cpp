@@ -1,9 +1,10 @@
 #include "core/eigen/null_space.hpp"
 
-#include <Eigen/Eigenvalues>
-#include <Eigen/QR>
 #include <algorithm>
 #include <random>
+
+#include "core/dense/orthogonal.hpp"
+#include "core/dense/symmetric_eigen.hpp"
 
 namespace ulterix {
 
@@ -27,27 +28,22 @@ MatrixXd random_block(Eigen::Index rows, Eigen::Index columns) {
   return block;
 }
 
-MatrixXd orthonormal(const MatrixXd& X) {
-  const Eigen::HouseholderQR<MatrixXd> qr(X);
-  return qr.householderQ() * MatrixXd::Identity(X.rows(), X.cols());
-}
-
 using Product = std::function<MatrixXd(const MatrixXd&)>;
 
 /// The strainless part of the span found with a block of the given width, scaled by D^½.
 MatrixXd strainless(const Factorisation& shifted, const VectorXd& root, const Product& product,
                     Eigen::Index width) {
-  MatrixXd X = orthonormal(random_block(root.size(), width));
+  MatrixXd X = orthonormal_columns(random_block(root.size(), width));
   for (int round = 0; round < kRounds; ++round) {
     MatrixXd Y = root.asDiagonal() * X;
     shifted.solve(Y);
-    X = orthonormal(root.asDiagonal() * Y);
+    X = orthonormal_columns(root.asDiagonal() * Y);
   }
   const MatrixXd physical = root.cwiseInverse().asDiagonal() * X;
   const MatrixXd small = physical.transpose() * product(physical);
-  const Eigen::SelfAdjointEigenSolver<MatrixXd> eigen((small + small.transpose()) / 2);
+  const MatrixXd turned = symmetric_eigen((small + small.transpose()) / 2).vectors;
   // The small matrix has rounding of its own: the energy of each vector is made anew.
-  const MatrixXd ritz = root.cwiseInverse().asDiagonal() * (X * eigen.eigenvectors());
+  const MatrixXd ritz = root.cwiseInverse().asDiagonal() * (X * turned);
   const MatrixXd forces = product(ritz);
   std::vector<Eigen::Index> kept;
   for (Eigen::Index i = 0; i < width; ++i) {
@@ -55,7 +51,7 @@ MatrixXd strainless(const Factorisation& shifted, const VectorXd& root, const Pr
   }
   MatrixXd found(root.size(), static_cast<Eigen::Index>(kept.size()));
   for (std::size_t k = 0; k < kept.size(); ++k) {
-    found.col(static_cast<Eigen::Index>(k)) = X * eigen.eigenvectors().col(kept[k]);
+    found.col(static_cast<Eigen::Index>(k)) = X * turned.col(kept[k]);
   }
   return found;
 }

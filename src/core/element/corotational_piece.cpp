@@ -1,8 +1,8 @@
 #include "core/element/corotational_piece.hpp"
 
-#include <Eigen/Eigenvalues>
 #include <cmath>
 
+#include "core/dense/symmetric_eigen.hpp"
 #include "core/element/finite_rotation.hpp"
 
 namespace ulterix {
@@ -660,17 +660,16 @@ PieceResponse respond_released(const PieceProperties& piece, const Pose& start, 
     load_z[i] = work.gradient[at];
   }
   // Motions that nothing resists stay as they are.
-  const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> eigen(Kzz);
-  const double largest = eigen.eigenvalues().cwiseAbs().maxCoeff();
+  const SymmetricEigen eigen = symmetric_eigen(Kzz);
+  const double largest = eigen.values.cwiseAbs().maxCoeff();
   VectorXd inverse = VectorXd::Zero(n);
   for (Eigen::Index i = 0; i < n; ++i) {
-    const double value = eigen.eigenvalues()[i];
+    const double value = eigen.values[i];
     if (std::abs(value) <= kFreePivot * largest) continue;
     inverse[i] = 1 / value;
     if (value < 0) ++response.negative_pivots;
   }
-  const Eigen::MatrixXd Kinv =
-      eigen.eigenvectors() * inverse.asDiagonal() * eigen.eigenvectors().transpose();
+  const Eigen::MatrixXd Kinv = eigen.vectors * inverse.asDiagonal() * eigen.vectors.transpose();
   const Eigen::MatrixXd follow = Kinv * Kzq;
   const VectorXd rest = Kinv * rz, rest_load = Kinv * load_z;
   // Condensed: what is left of the forces when the released motions have followed.

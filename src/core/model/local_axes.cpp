@@ -1,6 +1,5 @@
 #include "core/model/local_axes.hpp"
 
-#include <Eigen/Geometry>
 #include <cmath>
 
 namespace ulterix {
@@ -42,6 +41,10 @@ Matrix3d local_axes(const Model& model, MemberId id) {
   const Member& m = model.members[id];
   return local_axes(model.nodes[m.start].position, model.nodes[m.end].position, m.roll,
                     model.vertical);
+}
+
+Eigen::Quaterniond least_turn(const Vector3d& from, const Vector3d& to) {
+  return Eigen::Quaterniond::FromTwoVectors(from, to);
 }
 
 }  // namespace ulterix

@@ -1,5 +1,7 @@
 #pragma once
 
+#include <Eigen/Geometry>
+
 #include "core/model/model.hpp"
 
 namespace ulterix {
@@ -11,5 +13,8 @@ namespace ulterix {
 Matrix3d local_axes(const Vector3d& start, const Vector3d& end, double roll, int vertical);
 
 Matrix3d local_axes(const Model& model, MemberId id);
+
+/// The least rotation that takes the direction `from` to the direction `to`; neither is 0.
+Eigen::Quaterniond least_turn(const Vector3d& from, const Vector3d& to);
 
 }  // namespace ulterix

@@ -50,7 +50,7 @@ Matrix3d local_axes(const Situation& situation, MemberId id) {
     return drawn;
   }
   const Vector3d x = situation.position(m.end) - situation.position(m.start);
-  const Quaterniond turn = Quaterniond::FromTwoVectors(Vector3d(drawn.row(0)), x);
+  const Quaterniond turn = least_turn(Vector3d(drawn.row(0)), x);
   return drawn * turn.toRotationMatrix().transpose();
 }
 

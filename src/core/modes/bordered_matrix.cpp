@@ -1,10 +1,10 @@
 #include "core/modes/bordered_matrix.hpp"
 
-#include <Eigen/Cholesky>
-#include <Eigen/Eigenvalues>
 #include <algorithm>
 #include <cmath>
 
+#include "core/dense/dense_factors.hpp"
+#include "core/dense/symmetric_eigen.hpp"
 #include "core/parallel.hpp"
 #include "core/sparse/packed_kernels.hpp"
 
@@ -223,20 +223,19 @@ bool BorderedFactor::eliminate(BorderedMatrix A, std::vector<double>& rest) {
     BorderedMatrix::Block& block = A.blocks[id];
     Eliminated& e = eliminated_[id];
     e.coupling = std::move(block.coupling);
-    const Eigen::LLT<Eigen::MatrixXd> llt(block.inner);
-    if (llt.info() == Eigen::Success && llt.rcond() > kVanished) {
-      e.inverse = llt.solve(Eigen::MatrixXd::Identity(n, n));
+    const DenseCholesky factor(block.inner);
+    if (factor.definite() && factor.rcond() > kVanished) {
+      e.inverse = factor.solve(Eigen::MatrixXd::Identity(n, n));
     } else {
-      const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> eigen(block.inner);
-      const Eigen::VectorXd& d = eigen.eigenvalues();
+      const SymmetricEigen eigen = symmetric_eigen(block.inner);
+      const Eigen::VectorXd& d = eigen.values;
       const auto at = static_cast<std::size_t>(id.value);
       negative[at] = static_cast<int>((d.array() < 0).count());
       if (d.cwiseAbs().minCoeff() <= kVanished * d.cwiseAbs().maxCoeff()) {
         regular[at] = 0;
         return Matrix12d::Zero();
       }
-      e.inverse =
-          eigen.eigenvectors() * d.cwiseInverse().asDiagonal() * eigen.eigenvectors().transpose();
+      e.inverse = eigen.vectors * d.cwiseInverse().asDiagonal() * eigen.vectors.transpose();
     }
     return -e.coupling * e.inverse * e.coupling.transpose();
   };

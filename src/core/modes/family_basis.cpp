@@ -1,9 +1,10 @@
 #include "core/modes/family_basis.hpp"
 
-#include <Eigen/Cholesky>
-#include <Eigen/QR>
 #include <algorithm>
 #include <cmath>
+
+#include "core/dense/dense_factors.hpp"
+#include "core/dense/orthogonal.hpp"
 
 namespace ulterix {
 
@@ -132,10 +133,8 @@ void FamilyBasis::find_releases() {
     unit[i] = 1 / std::sqrt(K(i, i));
     K(i, i) += springs_[i];
   }
-  Eigen::CompleteOrthogonalDecomposition<Eigen::MatrixXd> scaled;
-  scaled.setThreshold(1e-12);
-  scaled.compute(unit.asDiagonal() * K * unit.asDiagonal());
-  release_ = unit.asDiagonal() * scaled.pseudoInverse() * unit.asDiagonal();
+  const Eigen::MatrixXd scaled = unit.asDiagonal() * K * unit.asDiagonal();
+  release_ = unit.asDiagonal() * pseudo_inverse(scaled, 1e-12) * unit.asDiagonal();
 }
 
 /// Ends behind hinges go where the forces at the joints drive them, e_r = −(K_rr + c)⁻¹·p_r.
@@ -297,9 +296,8 @@ void FamilyBasis::orthonormalise() {
     K += springs_[static_cast<Eigen::Index>(r)] * force * force.transpose();
   }
   const Eigen::VectorXd unit = K.diagonal().cwiseSqrt().cwiseInverse();
-  const Eigen::LLT<Eigen::MatrixXd> llt(unit.asDiagonal() * K * unit.asDiagonal());
-  combine_ = unit.asDiagonal();
-  llt.matrixL().solveInPlace(combine_);
+  const DenseCholesky factor(unit.asDiagonal() * K * unit.asDiagonal());
+  combine_ = factor.solve_lower(unit.asDiagonal());
 }
 
 /// The response to the motion of the nodes has no joints of its own.

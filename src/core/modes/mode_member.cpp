@@ -1,7 +1,8 @@
 #include "core/modes/mode_member.hpp"
 
-#include <Eigen/Cholesky>
 #include <algorithm>
+
+#include "core/dense/dense_factors.hpp"
 
 namespace ulterix {
 
@@ -202,7 +203,8 @@ std::vector<MemberShapes::Block> MemberShapes::hanging(const ModeMember& member)
   Eigen::MatrixXd at_ends = Eigen::MatrixXd::Zero(12, 12);
   if (inner > 0) {
     const Eigen::MatrixXd coupling = all.topRightCorner(12, inner);
-    at_ends = coupling * all.bottomRightCorner(inner, inner).ldlt().solve(coupling.transpose());
+    at_ends =
+        coupling * DenseCholesky(all.bottomRightCorner(inner, inner)).solve(coupling.transpose());
   }
   for (Block& block : blocks) {
     const auto &ra = rows(block.a), &rb = rows(block.b);

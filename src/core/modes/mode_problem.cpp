@@ -1,11 +1,12 @@
 #include "core/modes/mode_problem.hpp"
 
-#include <Eigen/Cholesky>
-#include <Eigen/Eigenvalues>
 #include <algorithm>
 #include <cmath>
 #include <limits>
 #include <numeric>
+
+#include "core/dense/dense_factors.hpp"
+#include "core/dense/symmetric_eigen.hpp"
 
 namespace ulterix {
 
@@ -361,8 +362,8 @@ class Estimator {
       x[1] = (A(0, 0) * r[1] - A(0, 1) * r[0]) / d;
       return x;
     }
-    const Eigen::LLT<Matrix> llt(A);
-    if (llt.info() == Eigen::Success) return llt.solve(r);
+    const DenseCholesky factor(A);
+    if (factor.definite()) return factor.solve(r);
     too_few = true;
     return r;
   }
@@ -383,9 +384,7 @@ class Estimator {
     const double softened =
         1 - std::max(0.0, compression(m, problem_.driver(), value)) * flexibility;
     if (bound >= kClear * softened) return false;
-    const double lowest =
-        Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd>(A, Eigen::EigenvaluesOnly).eigenvalues()[0];
-    return lowest < kClear * softened;
+    return symmetric_eigenvalues(A)[0] < kClear * softened;
   }
 
   const ModeProblem& problem_;

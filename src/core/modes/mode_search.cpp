@@ -1,10 +1,10 @@
 #include "core/modes/mode_search.hpp"
 
-#include <Eigen/Eigenvalues>
 #include <algorithm>
 #include <cmath>
 #include <functional>
 
+#include "core/dense/symmetric_eigen.hpp"
 #include "core/sparse/tall_products.hpp"
 
 namespace ulterix {
@@ -247,12 +247,11 @@ class ModeSearch {
     if (!unit.allFinite()) return false;
     G = unit.asDiagonal() * G * unit.asDiagonal();
     H = unit.asDiagonal() * H * unit.asDiagonal();
-    const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> span(G, Eigen::EigenvaluesOnly);
-    if (!(span.eigenvalues()[0] > 1e-10)) return false;
-    const Eigen::GeneralizedSelfAdjointEigenSolver<Eigen::MatrixXd> eigen(H, G);
-    if (eigen.info() != Eigen::Success) return false;
-    const Eigen::MatrixXd c = unit.asDiagonal() * eigen.eigenvectors().rowwise().reverse();
-    pairs_.theta = eigen.eigenvalues().reverse();
+    if (!(symmetric_eigenvalues(G)[0] > 1e-10)) return false;
+    const auto eigen = generalized_eigen(H, G);
+    if (!eigen) return false;
+    const Eigen::MatrixXd c = unit.asDiagonal() * eigen->vectors.rowwise().reverse();
+    pairs_.theta = eigen->values.reverse();
     KV_ = tall_product(KX, c);
     BV_ = tall_product(BX, c);
     pairs_.vectors = tall_product(X, c).matrix();

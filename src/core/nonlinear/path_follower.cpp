@@ -2,12 +2,12 @@
 
 #include <fmt/format.h>
 
-#include <Eigen/LU>
 #include <algorithm>
 #include <cmath>
 #include <random>
 #include <utility>
 
+#include "core/dense/dense_factors.hpp"
 #include "core/sparse/conjugate_gradients.hpp"
 #include "core/sparse/indefinite_factor.hpp"
 
@@ -116,13 +116,13 @@ class Tangent {
     solve_in_place(moved_);
     Eigen::MatrixXd G(n, n);
     for (Eigen::Index i = 0; i < n; ++i) G.row(i) = moved_.row(skew_[static_cast<std::size_t>(i)]);
-    small_.compute(Eigen::MatrixXd::Identity(n, n) + S_ * G);
+    small_ = DenseLu(Eigen::MatrixXd::Identity(n, n) + S_ * G);
   }
 
   const SymmetricPattern& pattern_;
   std::vector<int> skew_;  // unknowns of the skew part
   Eigen::MatrixXd S_, moved_;
-  Eigen::PartialPivLU<Eigen::MatrixXd> small_;
+  DenseLu small_;
   Factorisation definite_;
   std::optional<IndefiniteFactor> indefinite_;
   std::optional<int> negative_;

@@ -1,9 +1,9 @@
 #include "core/results/cables.hpp"
 
-#include <Eigen/Eigenvalues>
 #include <cmath>
 #include <numbers>
 
+#include "core/dense/symmetric_eigen.hpp"
 #include "core/modes/mode_member.hpp"
 
 namespace ulterix {
@@ -58,10 +58,9 @@ std::optional<double> own_frequency(const Recovery& recovery, MemberId id) {
       Eigen::MatrixXd::Identity(n, n) + shapes.whole(matrices.stays).bottomRightCorner(n, n);
   const Eigen::MatrixXd M = shapes.whole(matrices.drives).bottomRightCorner(n, n);
   if (n == 0) return std::nullopt;
-  const Eigen::GeneralizedSelfAdjointEigenSolver<Eigen::MatrixXd> modes(M, K,
-                                                                        Eigen::EigenvaluesOnly);
-  const double slowest = modes.eigenvalues()[n - 1];  // 1/ω²
-  if (modes.info() != Eigen::Success || !(slowest > 0)) return std::nullopt;
+  const auto modes = generalized_eigen(M, K);
+  const double slowest = modes ? modes->values[n - 1] : 0;  // 1/ω²
+  if (!(slowest > 0)) return std::nullopt;
   return 1 / (2 * std::numbers::pi * std::sqrt(slowest));
 }
 

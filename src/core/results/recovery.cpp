@@ -1,6 +1,5 @@
 #include "core/results/recovery.hpp"
 
-#include <Eigen/QR>
 #include <algorithm>
 #include <cmath>
 

@@ -1,9 +1,10 @@
 #include "core/system/dof_map.hpp"
 
-#include <Eigen/Eigenvalues>
-#include <Eigen/QR>
 #include <algorithm>
 #include <cmath>
+
+#include "core/dense/orthogonal.hpp"
+#include "core/dense/symmetric_eigen.hpp"
 
 namespace ulterix {
 
@@ -154,11 +155,11 @@ void DofMap::build_node(const Situation& situation, NodeId id,
     for (int i = 0; i < n; ++i) {
       for (int j = 0; j < n; ++j) S(i, j) = rotation.stiffness(rotations[i], rotations[j]);
     }
-    const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> eigen(S);
+    const SymmetricEigen eigen = symmetric_eigen(S);
     for (int i = 0; i < n; ++i) {
-      if (eigen.eigenvalues()[i] > kNoStiffness * rotation.scale) continue;
+      if (eigen.values[i] > kNoStiffness * rotation.scale) continue;
       Vector3d axis = Vector3d::Zero();
-      for (int j = 0; j < n; ++j) axis[rotations[j]] = eigen.eigenvectors()(j, i);
+      for (int j = 0; j < n; ++j) axis[rotations[j]] = eigen.vectors(j, i);
       axis = tidy(axis);
       dropped_[id].push_back(axis);
       Vector6d constraint = Vector6d::Zero();
@@ -191,9 +192,7 @@ void DofMap::set_basis(NodeId id, const std::vector<int>& free,
       for (std::size_t k = 0; k < kept.size(); ++k) selected(kept[k], static_cast<int>(k)) = 1;
       basis = selected;
     } else {
-      const Eigen::ColPivHouseholderQR<Eigen::MatrixXd> qr(normals);
-      const Eigen::MatrixXd Q = qr.householderQ();
-      basis = Q.rightCols(f - qr.rank());
+      basis = orthogonal_complement(normals);
     }
   }
   NodeDofs& node = nodes_[id];

@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/model/local_axes.hpp"
+
 namespace ulterix {
 
 namespace {
@@ -32,7 +34,7 @@ MemberPieces::MemberPieces(const MemberFrame& drawn, MemberId id) {
   whole_.moved = {birth_->start.translation, birth_->end.translation};
   whole_.drawn += whole_.moved[1] - whole_.moved[0];
   whole_.stiffness.length = whole_.drawn.norm();
-  whole_.axes = Quaterniond::FromTwoVectors(drawn_, whole_.drawn) * axes_;
+  whole_.axes = least_turn(drawn_, whole_.drawn) * axes_;
 }
 
 Vector3d MemberPieces::axis_at(double x, const Vector3d& chord, const Quaterniond& axes) const {
@@ -63,7 +65,7 @@ PieceProperties MemberPieces::part(double from, double to) const {
     const double steep = 4 * (1 - 2 * x / length_);
     const std::array<double, 2>& off = whole_.stiffness.bow;
     const Vector3d tangent = whole_.drawn + steep * (whole_.axes * Vector3d(0, off[0], off[1]));
-    return Quaterniond::FromTwoVectors(whole_.drawn, tangent) * whole_.axes;
+    return least_turn(whole_.drawn, tangent) * whole_.axes;
   };
   bow(piece, section(from), section(to));
   if (birth_ == nullptr) return piece;

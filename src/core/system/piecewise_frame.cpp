@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/model/local_axes.hpp"
 #include "core/model/section_stress.hpp"
 #include "core/parallel.hpp"
 #include "core/system/equilibrium.hpp"
@@ -140,8 +141,7 @@ struct PiecewiseFrame::Parts {
     const Pose a = pose(m.start), b = pose(m.end);
     const bool born = drawn.situation().birth(id) != nullptr;
     const Vector3d chord = drawn.situation().position(m.end) - drawn.situation().position(m.start);
-    const Quaterniond turn =
-        Quaterniond::FromTwoVectors(chord, chord + b.displacement - a.displacement);
+    const Quaterniond turn = least_turn(chord, chord + b.displacement - a.displacement);
     const std::vector<double>& x = places[id];
     for (std::size_t i = 1; i + 1 < x.size(); ++i) {
       Pose& inner = pose(pieces[static_cast<std::size_t>(first_piece[id]) + i].start);

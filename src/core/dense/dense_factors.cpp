@@ -1,0 +1,30 @@
+#include "core/dense/dense_factors.hpp"
+
+namespace ulterix {
+
+DenseCholesky::DenseCholesky(const Eigen::MatrixXd& A)
+    : llt_(A), definite_(llt_.info() == Eigen::Success) {}
+
+double DenseCholesky::rcond() const {
+  return llt_.rcond();
+}
+
+Eigen::MatrixXd DenseCholesky::solve(const Eigen::MatrixXd& B) const {
+  return llt_.solve(B);
+}
+
+Eigen::MatrixXd DenseCholesky::solve_lower(const Eigen::MatrixXd& B) const {
+  return llt_.matrixL().solve(B);
+}
+
+DenseLu::DenseLu(const Eigen::MatrixXd& A) : lu_(A) {}
+
+double DenseLu::rcond() const {
+  return lu_.rcond();
+}
+
+Eigen::MatrixXd DenseLu::solve(const Eigen::MatrixXd& B) const {
+  return lu_.solve(B);
+}
+
+}  // namespace ulterix
