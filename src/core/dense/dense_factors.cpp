@@ -20,7 +20,8 @@ Eigen::MatrixXd DenseCholesky::solve_lower(const Eigen::MatrixXd& B) const {
 DenseLu::DenseLu(const Eigen::MatrixXd& A) : lu_(A) {}
 
 double DenseLu::rcond() const {
-  return lu_.rcond();
+  const double rcond = lu_.rcond();
+  return rcond > 0 ? rcond : 0;  // not a number, where a pivot is 0
 }
 
 Eigen::MatrixXd DenseLu::solve(const Eigen::MatrixXd& B) const {

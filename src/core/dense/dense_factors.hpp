@@ -31,6 +31,7 @@ class DenseLu {
   DenseLu() = default;
   explicit DenseLu(const Eigen::MatrixXd& A);
 
+  /// As above; 0 if A is singular, and nothing may be solved.
   double rcond() const;
   Eigen::MatrixXd solve(const Eigen::MatrixXd& B) const;
 

@@ -4,6 +4,20 @@
 
 namespace ulterix {
 
+namespace {
+
+using CompleteOrthogonal = Eigen::CompleteOrthogonalDecomposition<Eigen::MatrixXd>;
+
+/// The solution by column pivots alone would heed no threshold but that of rounding.
+CompleteOrthogonal complete_orthogonal(const Eigen::MatrixXd& A, double threshold) {
+  CompleteOrthogonal decomposition;
+  decomposition.setThreshold(threshold);
+  decomposition.compute(A);
+  return decomposition;
+}
+
+}  // namespace
+
 Eigen::MatrixXd orthonormal_columns(const Eigen::MatrixXd& X) {
   const Eigen::HouseholderQR<Eigen::MatrixXd> qr(X);
   return qr.householderQ() * Eigen::MatrixXd::Identity(X.rows(), X.cols());
@@ -17,17 +31,11 @@ Eigen::MatrixXd orthogonal_complement(const Eigen::MatrixXd& X) {
 
 Eigen::VectorXd least_squares(const Eigen::MatrixXd& A, const Eigen::VectorXd& b,
                               double threshold) {
-  Eigen::ColPivHouseholderQR<Eigen::MatrixXd> qr;
-  qr.setThreshold(threshold);
-  qr.compute(A);
-  return qr.solve(b);
+  return complete_orthogonal(A, threshold).solve(b);
 }
 
 Eigen::MatrixXd pseudo_inverse(const Eigen::MatrixXd& A, double threshold) {
-  Eigen::CompleteOrthogonalDecomposition<Eigen::MatrixXd> decomposition;
-  decomposition.setThreshold(threshold);
-  decomposition.compute(A);
-  return decomposition.pseudoInverse();
+  return complete_orthogonal(A, threshold).pseudoInverse();
 }
 
 }  // namespace ulterix
