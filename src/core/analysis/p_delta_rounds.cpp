@@ -104,6 +104,11 @@ void PDeltaRounds::accelerate(StartForces& forces, const StartForces& found) {
       dF.col(static_cast<Eigen::Index>(k)) = b.change - a.change;
       dX.col(static_cast<Eigen::Index>(k)) = b.forces - a.forces;
     }
+    // Scaled to one length: the last changes are the smallest and tell the most.
+    const VectorXd size = dF.colwise().norm();
+    for (Eigen::Index k = 0; k < size.size(); ++k) {
+      if (size[k] > 0) dF.col(k) /= size[k], dX.col(k) /= size[k];
+    }
     next -= (dX + dF) * least_squares(dF, now.change, 1e-8);
   }
   for (int i = 0; i < forces.size(); ++i) forces[MemberId(i)] = next[i];
