@@ -101,13 +101,10 @@ void PDeltaRounds::accelerate(StartForces& forces, const StartForces& found) {
     Eigen::MatrixXd dF(n, static_cast<Eigen::Index>(depth)), dX = dF;
     for (std::size_t k = 0; k < depth; ++k) {
       const Past &a = past_[past_.size() - 2 - k], &b = past_[past_.size() - 1 - k];
-      dF.col(static_cast<Eigen::Index>(k)) = b.change - a.change;
-      dX.col(static_cast<Eigen::Index>(k)) = b.forces - a.forces;
-    }
-    // Scaled to one length: the last changes are the smallest and tell the most.
-    const VectorXd size = dF.colwise().norm();
-    for (Eigen::Index k = 0; k < size.size(); ++k) {
-      if (size[k] > 0) dF.col(k) /= size[k], dX.col(k) /= size[k];
+      // Scaled to one length: the last changes are the smallest and tell the most.
+      const double norm = (b.change - a.change).norm(), size = norm > 0 ? norm : 1;
+      dF.col(static_cast<Eigen::Index>(k)) = (b.change - a.change) / size;
+      dX.col(static_cast<Eigen::Index>(k)) = (b.forces - a.forces) / size;
     }
     next -= (dX + dF) * least_squares(dF, now.change, 1e-8);
   }

@@ -1,19 +1,22 @@
 #include "core/dense/dense_factors.hpp"
 
+#include <cassert>
+
 namespace ulterix {
 
-DenseCholesky::DenseCholesky(const Eigen::MatrixXd& A)
-    : llt_(A), definite_(llt_.info() == Eigen::Success) {}
+DenseCholesky::DenseCholesky(const Eigen::MatrixXd& A) : llt_(A) {}
 
 double DenseCholesky::rcond() const {
   return llt_.rcond();
 }
 
 Eigen::MatrixXd DenseCholesky::solve(const Eigen::MatrixXd& B) const {
+  assert(definite());
   return llt_.solve(B);
 }
 
 Eigen::MatrixXd DenseCholesky::solve_lower(const Eigen::MatrixXd& B) const {
+  assert(definite());
   return llt_.matrixL().solve(B);
 }
 

@@ -12,7 +12,7 @@ class DenseCholesky {
   explicit DenseCholesky(const Eigen::MatrixXd& A);
 
   /// False: not positive definite, and nothing may be solved.
-  bool definite() const { return definite_; }
+  bool definite() const { return llt_.info() == Eigen::Success; }
   /// An estimate of the reciprocal condition number.
   double rcond() const;
   /// A⁻¹·B
@@ -22,7 +22,6 @@ class DenseCholesky {
 
  private:
   Eigen::LLT<Eigen::MatrixXd> llt_;
-  bool definite_;
 };
 
 /// P·A = L·U of a small square matrix, with row exchanges.

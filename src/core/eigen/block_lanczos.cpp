@@ -30,27 +30,19 @@ constexpr double kFarOff = 100;
 constexpr double kNothing = 1e-12;
 constexpr unsigned kSeed = 20260101;
 
-/// Eigenvalues, rising, and eigenvectors in the place of A: of a large one by divide and conquer.
-void solve_symmetric(MatrixXd& A, VectorXd& values) {
+/// As symmetric_eigen(); of a large matrix by divide and conquer.
+SymmetricEigen solve_symmetric(const MatrixXd& A) {
   constexpr int kLarge = 56;
   const auto n = static_cast<int>(A.rows());
-  if (n >= kLarge) {
-    values.resize(n);
-    const int size = 1 + 6 * n + 2 * n * n, integers = 3 + 5 * n;
-    std::vector<double> work(static_cast<std::size_t>(size));
-    std::vector<int> numbers(static_cast<std::size_t>(integers));
-    MatrixXd V = A;
-    int info = 0;
-    Lapack::syevd("V", "L", &n, V.data(), &n, values.data(), work.data(), &size, numbers.data(),
-                  &integers, &info);
-    if (info == 0) {
-      A = V;
-      return;
-    }
-  }
-  SymmetricEigen eigen = symmetric_eigen(A);
-  values = std::move(eigen.values);
-  A = std::move(eigen.vectors);
+  if (n < kLarge) return symmetric_eigen(A);
+  SymmetricEigen eigen{VectorXd(n), A};
+  const int size = 1 + 6 * n + 2 * n * n, integers = 3 + 5 * n;
+  std::vector<double> work(static_cast<std::size_t>(size));
+  std::vector<int> numbers(static_cast<std::size_t>(integers));
+  int info = 0;
+  Lapack::syevd("V", "L", &n, eigen.vectors.data(), &n, eigen.values.data(), work.data(), &size,
+                numbers.data(), &integers, &info);
+  return info == 0 ? eigen : symmetric_eigen(A);
 }
 
 }  // namespace
@@ -232,11 +224,9 @@ struct BlockLanczos::Basis {
 
   void solve_projected() {
     solved_ = size_;
-    VectorXd values;
-    MatrixXd vectors = projected_;
-    solve_symmetric(vectors, values);
-    ritz_ = values.reverse();
-    ritz_vectors_ = vectors.rowwise().reverse();
+    const SymmetricEigen eigen = solve_symmetric(projected_);
+    ritz_ = eigen.values.reverse();
+    ritz_vectors_ = eigen.vectors.rowwise().reverse();
     residuals_.resize(ritz_.size());
     const MatrixXd tail = ritz_vectors_.bottomRows(last_);
     const MatrixXd moved = overshoot_ * tail;

@@ -302,8 +302,7 @@ class ModeSearch {
   bool solve_below() {
     if (!sharpen()) return refine();
     // Better vectors may show that what seemed a mode has none on this side.
-    const Eigen::Index real = (pairs_.theta.array() > 0).count();
-    pairs_ = leading(std::move(pairs_), real);
+    pairs_ = above(0, std::move(pairs_));
     if (pairs_.theta.size() == 0) return false;
     beside_ = pairs_.vectors.rightCols(pairs_.theta.size() - last_wanted() - 1);
     double bound = beyond();
